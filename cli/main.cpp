@@ -1,0 +1,20 @@
+#include "cli/commands.h"
+
+#include <csignal>
+#include <iostream>
+#include <malloc.h>
+
+namespace {
+ulm::CancelToken stopped;
+void onSignal(int) { stopped.cancel(); }
+} // namespace
+
+int main(int argc, char** argv) {
+    std::signal(SIGINT, onSignal);
+    std::signal(SIGTERM, onSignal);
+    std::signal(SIGPIPE, SIG_IGN);
+    std::signal(SIGXFSZ, SIG_IGN); // a file size limit is told as an error, not by a signal
+    mallopt(M_ARENA_MAX, 2);       // frames are large: many arenas only scatter them
+    ulm::cli::Surroundings here{std::cout, std::cerr, stopped};
+    return ulm::cli::run({argv + 1, argv + argc}, here);
+}

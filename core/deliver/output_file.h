@@ -1,0 +1,45 @@
+#pragma once
+
+#include <string>
+
+namespace ulm {
+
+/// A file being made: written under a hidden name in the same folder, given its name only when it is whole.
+class OutputFile {
+public:
+    /// Checks before any work that the name can be had. Errors: Fault::Output: folder missing or not writable, name
+    /// taken and !replace, or the same file as `source`.
+    OutputFile(const std::string& path, bool replace, const std::string& source);
+    ~OutputFile();
+    OutputFile(const OutputFile&) = delete;
+    OutputFile& operator=(const OutputFile&) = delete;
+
+    /// Where to write: attempt 0, 1, … may stand side by side.
+    std::string partPath(int attempt = 0) const;
+    /// Gives `part` the final name. Errors: Fault::Output (the name was taken meanwhile, and !replace).
+    void keep(const std::string& part);
+
+private:
+    std::string path_, stem_;
+    bool replace_;
+};
+
+/// A nameless file in `folder` that vanishes with this object, or with the process.
+class VanishingFile {
+public:
+    /// Errors: Fault::Output.
+    explicit VanishingFile(const std::string& folder);
+    ~VanishingFile();
+    VanishingFile(const VanishingFile&) = delete;
+    VanishingFile& operator=(const VanishingFile&) = delete;
+    /// A path by which this process can open it.
+    std::string path() const;
+
+private:
+    int fd_ = -1;
+};
+
+/// `path`, or the first of "name-2", "name-3" … that does not exist.
+std::string freeName(const std::string& path);
+
+} // namespace ulm

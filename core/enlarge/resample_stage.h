@@ -1,0 +1,36 @@
+#pragma once
+
+#include "core/engine/stage.h"
+#include "core/picture/resample.h"
+
+namespace ulm {
+
+/// Which part of the input fills the output, in input luma pixels (edges, fractional), and how large the output is.
+struct ScaleWindow {
+    double x = 0, y = 0, w = 0, h = 0;
+    int width = 0, height = 0;
+};
+
+/// Scales, crops and resamples chroma in one pass by zimg: the window of the input becomes the whole output. The output
+/// may have another chroma subsampling and siting. Nothing outside the input is invented: edges are mirrored.
+class ResampleStage : public Stage {
+public:
+    ResampleStage(StagePtr input, const ScaleWindow& window, Kernel kernel, const PictureFormat& output);
+    const char* name() const override { return "scale"; }
+    std::vector<Need> needs(std::int64_t frame, const Rect& region) const override;
+    void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken&) const override;
+
+private:
+    struct PlaneMaps {
+        AxisMap h, v;
+    };
+    PlaneMaps mapsFor(int plane) const;
+
+    ScaleWindow window_;
+    Kernel kernel_;
+};
+
+/// The same size and window, other chroma subsampling or siting; returns `input` where nothing would change.
+StagePtr withChroma(StagePtr input, int subW, int subH, int chromaSite);
+
+} // namespace ulm

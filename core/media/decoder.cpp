@@ -1,0 +1,165 @@
+#include "core/media/decoder.h"
+
+#include <algorithm>
+#include <thread>
+
+namespace ulm {
+
+PacketDecoder::PacketDecoder(const AVStream& stream, const std::string& path, Threads threads)
+    : frame_(av_frame_alloc()) {
+    const AVCodec* codec = avcodec_find_decoder(stream.codecpar->codec_id);
+    codec_.reset(codec ? avcodec_alloc_context3(codec) : nullptr);
+    const auto fail = [&](const std::string& why) {
+        throw Error(Fault::Input, path, std::string("its ") + avcodec_get_name(stream.codecpar->codec_id) +
+                                            " stream cannot be decoded (" + why + ")",
+                    "Export it again as H.264, for instance.");
+    };
+    if (!codec_) fail("no decoder");
+    if (const int e = avcodec_parameters_to_context(codec_.get(), stream.codecpar); e < 0) fail(av::errorText(e));
+    codec_->pkt_timebase = stream.time_base;
+    codec_->max_pixels = std::int64_t(16384) * 16384;
+    codec_->thread_count = static_cast<int>(std::clamp(std::thread::hardware_concurrency(), 1u, 16u));
+    codec_->thread_type = threads == Threads::Frames ? FF_THREAD_FRAME | FF_THREAD_SLICE : FF_THREAD_SLICE;
+    codec_->flags |= AV_CODEC_FLAG_OUTPUT_CORRUPT; // show what there is; the damage is counted and told
+    if (const int e = avcodec_open2(codec_.get(), codec, nullptr); e < 0) fail(av::errorText(e));
+}
+
+void PacketDecoder::drainReady(const OnFrame& onFrame) {
+    while (avcodec_receive_frame(codec_.get(), frame_.get()) >= 0) {
+        onFrame(*frame_);
+        av_frame_unref(frame_.get());
+    }
+}
+
+void PacketDecoder::send(const AVPacket* packet, const OnFrame& onFrame) {
+    int e = avcodec_send_packet(codec_.get(), packet);
+    if (e == AVERROR(EAGAIN)) {
+        drainReady(onFrame);
+        e = avcodec_send_packet(codec_.get(), packet);
+    }
+    if (e < 0 && e != AVERROR_EOF) ++faulty_;
+    drainReady(onFrame);
+}
+
+void PacketDecoder::decodeAll(AVFormatContext& input, int stream, const OnFrame& onFrame) {
+    av::Packet packet(av_packet_alloc());
+    while (av_read_frame(&input, packet.get()) >= 0) {
+        if (packet->stream_index == stream) send(packet.get(), onFrame);
+        av_packet_unref(packet.get());
+    }
+    send(nullptr, onFrame);
+}
+
+void PacketDecoder::flush() { avcodec_flush_buffers(codec_.get()); }
+
+FrameReader::FrameReader(ClipPtr clip, PacketDecoder::Threads threads, std::size_t budgetBytes)
+    : clip_(std::move(clip)), threads_(threads), budget_(budgetBytes) {}
+
+void FrameReader::open() {
+    decoder_.reset(); // before the input it reads from
+    input_ = openInput(clip_->path());
+    const auto stream = static_cast<unsigned>(clip_->videoStream());
+    if (stream >= input_->nb_streams || input_->streams[stream]->codecpar->codec_type != AVMEDIA_TYPE_VIDEO)
+        throw Error(Fault::Input, clip_->path(), "it changed since it was opened", "Open it again.");
+    for (unsigned i = 0; i < input_->nb_streams; ++i)
+        if (i != stream) input_->streams[i]->discard = AVDISCARD_ALL;
+    decoder_ = std::make_unique<PacketDecoder>(*input_->streams[stream], clip_->path(), threads_);
+    restarted(true);
+}
+
+void FrameReader::restarted(bool atStart) {
+    reached_ = -1;
+    fromStart_ = atStart;
+    ended_ = false;
+    last_.reset();
+}
+
+void FrameReader::seekFor(std::int64_t n) {
+    const auto& frames = clip_->frames();
+    std::int64_t key = n;
+    while (key > 0 && !frames[key].key) --key;
+    // Going on is cheaper than going back to a key frame that lies behind what was reached already.
+    if (decoder_ && !ended_ && reached_ < n && (reached_ >= 0 || fromStart_) && key <= reached_ + 1) return;
+    if (!decoder_ || key == 0 ||
+        av_seek_frame(input_.get(), clip_->videoStream(), frames[key].pts, AVSEEK_FLAG_BACKWARD) < 0)
+        return open();
+    decoder_->flush();
+    restarted(false);
+}
+
+void FrameReader::take(AVFrame& frame) {
+    std::int64_t index = clip_->indexedByPosition() ? clip_->indexOfPosition(frame.pkt_pos)
+                                                    : clip_->indexOfPts(frame.best_effort_timestamp);
+    if (index < 0 || frame.width <= 0 || frame.height <= 0) return; // not one of the shown frames
+    const bool damaged = frame.decode_error_flags != 0 || (frame.flags & AV_FRAME_FLAG_CORRUPT);
+    av::Frame copy(av_frame_alloc());
+    av_frame_move_ref(copy.get(), &frame);
+    const av::SharedFrame shared(copy.release(), [](const AVFrame* f) {
+        AVFrame* p = const_cast<AVFrame*>(f);
+        av_frame_free(&p);
+    });
+    // Frames that never came out between the last one and this one are shown as the last one.
+    if (reached_ >= 0 || fromStart_)
+        for (std::int64_t missing = reached_ + 1; missing < index; ++missing)
+            keep(missing, {last_ ? last_ : shared, true});
+    keep(index, {shared, damaged});
+    last_ = shared;
+    reached_ = std::max(reached_, index);
+}
+
+void FrameReader::keep(std::int64_t index, const DecodedFrame& frame) {
+    if (frame.lost) lost_.insert(index);
+    std::size_t bytes = 0;
+    for (const AVBufferRef* b : frame.picture->buf)
+        if (b) bytes += static_cast<std::size_t>(b->size);
+    kept_.push_front({index, frame, bytes});
+    bytes_ += bytes;
+    while (bytes_ > budget_ && kept_.size() > 4) {
+        bytes_ -= kept_.back().bytes;
+        kept_.pop_back();
+    }
+}
+
+const FrameReader::Kept* FrameReader::kept(std::int64_t n) {
+    const auto it = std::ranges::find(kept_, n, &Kept::index);
+    if (it == kept_.end()) return nullptr;
+    kept_.splice(kept_.begin(), kept_, it);
+    return &kept_.front();
+}
+
+bool FrameReader::decodeMore() {
+    if (ended_) return false;
+    av::Packet packet(av_packet_alloc());
+    const auto onFrame = [this](AVFrame& f) { take(f); };
+    if (av_read_frame(input_.get(), packet.get()) < 0) {
+        ended_ = true;
+        decoder_->send(nullptr, onFrame);
+    } else if (packet->stream_index == clip_->videoStream()) {
+        decoder_->send(packet.get(), onFrame);
+    }
+    return true;
+}
+
+DecodedFrame FrameReader::frame(std::int64_t n, const CancelToken& cancel) {
+    std::lock_guard lock(mutex_);
+    if (const Kept* k = kept(n)) return k->frame;
+    seekFor(n);
+    for (;;) {
+        while (reached_ < n && decodeMore()) cancel.check();
+        if (const Kept* k = kept(n)) return k->frame;
+        if (fromStart_) break;
+        open(); // the container's seek landed late, or on pictures that cannot be placed
+    }
+    if (!last_)
+        throw Error(Fault::Input, clip_->path(), "none of its pictures can be decoded",
+                    "The file is damaged: copy or export it again.");
+    keep(n, {last_, true}); // the clip's tail is missing: hold its last picture
+    return {last_, true};
+}
+
+std::int64_t FrameReader::lostFrames() const {
+    std::lock_guard lock(mutex_);
+    return static_cast<std::int64_t>(lost_.size());
+}
+
+} // namespace ulm

@@ -1,0 +1,79 @@
+#pragma once
+
+#include "core/media/clip.h"
+
+#include <functional>
+#include <list>
+#include <mutex>
+#include <set>
+
+namespace ulm {
+
+/// A libav* decoder for one stream; faulty packets are skipped and counted.
+class PacketDecoder {
+public:
+    /// Frames: highest rate in order. Slices: shortest wait for a single frame.
+    enum class Threads { Frames, Slices };
+    PacketDecoder(const AVStream& stream, const std::string& path, Threads threads);
+
+    using OnFrame = std::function<void(AVFrame&)>;
+    /// Feeds one packet; null drains. Calls `onFrame` for each frame that comes out.
+    void send(const AVPacket* packet, const OnFrame& onFrame);
+    /// Reads `input` to its end, then drains.
+    void decodeAll(AVFormatContext& input, int stream, const OnFrame& onFrame);
+    void flush();
+    std::int64_t faultyPackets() const { return faulty_; }
+
+private:
+    void drainReady(const OnFrame& onFrame);
+    av::Codec codec_;
+    av::Frame frame_;
+    std::int64_t faulty_ = 0;
+};
+
+/// What came of asking for a frame.
+struct DecodedFrame {
+    av::SharedFrame picture;
+    bool lost = false; ///< the frame itself could not be decoded: `picture` is the nearest one before it (or after)
+};
+
+/// Frame-exact access to a clip's pictures: in order without a seek, anywhere else by the nearest key frame before.
+/// Keeps recently decoded frames within a budget. Thread safe (calls queue up).
+class FrameReader {
+public:
+    FrameReader(ClipPtr clip, PacketDecoder::Threads threads, std::size_t budgetBytes);
+    /// n in [0, frameCount()). Errors: Fault::Input where nothing can be decoded at all. Throws Cancelled.
+    DecodedFrame frame(std::int64_t n, const CancelToken& cancel);
+    const Clip& clip() const { return *clip_; }
+    /// Frames asked for so far that could not be decoded, or came out damaged.
+    std::int64_t lostFrames() const;
+
+private:
+    struct Kept {
+        std::int64_t index;
+        DecodedFrame frame;
+        std::size_t bytes;
+    };
+    void open();
+    void restarted(bool atStart);
+    void seekFor(std::int64_t n);
+    bool decodeMore();
+    void take(AVFrame& frame);
+    void keep(std::int64_t index, const DecodedFrame& frame);
+    const Kept* kept(std::int64_t n);
+
+    ClipPtr clip_;
+    PacketDecoder::Threads threads_;
+    std::size_t budget_, bytes_ = 0;
+    mutable std::mutex mutex_;
+    av::Input input_;
+    std::unique_ptr<PacketDecoder> decoder_;
+    std::int64_t reached_ = -1; ///< highest index that came out since the last seek; −1 none
+    bool ended_ = false;
+    bool fromStart_ = false; ///< decoding began at the first packet, so nothing before was skipped
+    std::set<std::int64_t> lost_;
+    av::SharedFrame last_;
+    std::list<Kept> kept_; ///< newest use first
+};
+
+} // namespace ulm

@@ -1,0 +1,101 @@
+#pragma once
+
+#include "core/framing/framing_plan.h"
+
+#include <nlohmann/json.hpp>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace ulm {
+
+/// Where a quantity's value comes from.
+enum class From { Measured, Nudged, Fixed };
+
+/// A value that can follow the clip's own reading.
+struct Quantity {
+    From from = From::Measured;
+    double value = 0; ///< last known result; for Fixed the value itself
+    double nudge = 0; ///< for Nudged: added to the reading
+    /// The value to use, given the clip's reading, clipped to [least, most].
+    double resolve(double reading, double least, double most) const;
+    bool operator==(const Quantity&) const = default;
+};
+
+/// A clip's ordered sheet of steps: a plain value. Same ticket in window, command line and tests.
+struct Ticket {
+    struct Stretch {
+        bool on = false;
+        double from = 0, to = 0; ///< seconds from the first frame; to > from where on
+        bool operator==(const Stretch&) const = default;
+    } stretch;
+    struct Clean {
+        bool on = false;
+        Quantity blocks, noise;  ///< see docs/ticket.md for units
+        double keepOriginal = 0; ///< percent mixed back, [0, 100]
+        bool operator==(const Clean&) const = default;
+    } clean;
+    struct Enlarge {
+        bool on = false;
+        double scale = 2; ///< [1, 8]; unused where size is set
+        std::optional<Size> size;
+        std::string method = "lanczos"; ///< lanczos, spline36, bicubic, bilinear, point
+        bool operator==(const Enlarge&) const = default;
+    } enlarge;
+    struct Motion {
+        bool on = false;
+        double fps = 30; ///< [1, 240]; frames are repeated or left out, none is invented
+        bool operator==(const Motion&) const = default;
+    } motion;
+    struct Frame {
+        bool on = false;
+        Size aspect{9, 16};
+        std::optional<Size> size;
+        std::string fill = "crop"; ///< crop, pad, blur
+        double x = 0.5, y = 0.5;   ///< place of the crop, [0, 1]
+        bool operator==(const Frame&) const = default;
+    } frame;
+    struct Finish {
+        bool on = false;
+        double amount = 0.6; ///< [0, 3]
+        double radius = 1.0; ///< delivered pixels, [0.3, 5]
+        bool operator==(const Finish&) const = default;
+    } finish;
+    struct Sound {
+        bool on = true;
+        std::string mode = "keep"; ///< keep, aac, drop
+        bool operator==(const Sound&) const = default;
+    } sound;
+    struct Deliver {
+        bool on = true;
+        std::string codec = "h264";
+        std::string container = "mp4";
+        std::string rate = "quality"; ///< quality, variable, constant, size
+        std::string quality = "good"; ///< small, good, best
+        double bitrate = 8000;        ///< kb/s, [50, 200000], for variable and constant
+        double sizeMb = 16;           ///< 10^6 bytes, [0.01, 100000], for size
+        bool twoPass = true;          ///< for variable
+        bool operator==(const Deliver&) const = default;
+    } deliver;
+
+    /// Keys this version does not know, kept as they were: {"clean": {"…": …}}.
+    nlohmann::json unknown = nlohmann::json::object();
+    bool operator==(const Ticket&) const = default;
+};
+
+/// Names of unknown keys that a ticket carries ("clean.shine"), for reporting.
+std::vector<std::string> unknownKeys(const Ticket&);
+
+nlohmann::json toJson(const Ticket&);
+/// Errors: Fault::Input naming `file` and the JSON path: wrong type, out of range, unknown step, other version.
+Ticket ticketFromJson(const nlohmann::json&, const std::string& file);
+Ticket loadTicket(const std::string& path);
+/// Written whole or not at all. Errors: Fault::Output.
+void saveTicket(const Ticket&, const std::string& path);
+
+/// Applies "clean.noise" = "nudge:+3" and the like; switches the step on. Errors: Fault::Usage.
+void setByKey(Ticket&, const std::string& key, const std::string& value);
+/// "step.key=value".
+void setByAssignment(Ticket&, const std::string& assignment);
+
+} // namespace ulm
