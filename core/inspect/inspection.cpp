@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 namespace ulm {
 namespace {
@@ -45,24 +46,12 @@ std::string kindOf(const Plane& luma) {
     return sum / double(all) < 0.22 ? "dark camera" : "camera";
 }
 
-void offerPlaces(std::vector<WatchPlace>& best, const Places& p, std::int64_t frame) {
-    const std::pair<const char*, const Place*> all[] = {
-        {"Blocks", &p.blocks}, {"Noise", &p.noise}, {"Edge", &p.edge}, {"Texture", &p.texture}};
-    for (const auto& [what, place] : all) {
-        const auto it = std::ranges::find(best, what, &WatchPlace::what);
-        if (it == best.end()) best.push_back({what, frame, place->x, place->y, place->value});
-        else if (place->value > it->value * 1.02) *it = {what, frame, place->x, place->y, place->value};
-    }
-}
-
-// Places that nearly coincide show the same thing twice: the later one goes.
-void dropTwins(std::vector<WatchPlace>& places, int tooNear) {
-    std::vector<WatchPlace> kept;
-    for (const WatchPlace& p : places) {
-        const auto near = [&](const WatchPlace& k) { return std::hypot(k.x - p.x, k.y - p.y) < tooNear; };
-        if (std::ranges::none_of(kept, near)) kept.push_back(p);
-    }
-    places = kept;
+void offerPlaces(std::map<std::tuple<std::string, int, int>, WatchPlace>& best, const std::vector<Neighbourhood>& all, std::int64_t frame) {
+    for (const Neighbourhood& n : all)
+        for (const auto& [what, value] : {std::pair{"Blocks", n.blocks}, {"Noise", n.noise}, {"Edge", n.edge}, {"Texture", n.texture}}) {
+            WatchPlace& b = best[{what, n.x, n.y}];
+            if (b.what.empty() || value > b.value) b = {what, frame, n.x, n.y, value};
+        }
 }
 
 std::string rounded(double v) {
@@ -87,7 +76,7 @@ std::vector<Advice> advise(const Inspection& i, const VideoFacts& v) {
         all.push_back({"enlarge", "Enlarge", std::to_string(v.width) + "×" + std::to_string(v.height) +
                        " is below what most destinations show; scaling it well here beats their scaling.",
                        {{"enlarge.scale", "2"}}});
-    if (r.softness >= 4.5)
+    if (r.softness >= 4)
         all.push_back({"finish", "Sharpen lightly", "Edges are " + rounded(r.softness) + " pixels wide; about 3 look crisp.",
                        {{"finish.sharpen.amount", "0.6"}}});
     return all;
@@ -103,6 +92,7 @@ Inspection inspectClip(const ClipPtr& clip, int samples, const CancelToken& canc
     const std::int64_t every = std::max<std::int64_t>(1, frames / std::max(1, samples));
     std::vector<Thumbprint> prints;
     std::map<std::string, int> kinds;
+    std::map<std::tuple<std::string, int, int>, WatchPlace> places;
     for (std::int64_t n = 0; n < frames; ++n) {
         cancel.check();
         Picture p = Picture::make(source.format(), source.format().frame());
@@ -111,7 +101,7 @@ Inspection inspectClip(const ClipPtr& clip, int samples, const CancelToken& canc
         out.motion.push_back(n ? difference(prints[static_cast<std::size_t>(n - 1)], prints.back()).mean : 0.f);
         if (n % every == every / 2) {
             out.samples.emplace_back(n, readPicture(p));
-            offerPlaces(out.places, findPlaces(p.planes[0]), n);
+            offerPlaces(places, lookAround(p.planes[0]), n);
             ++kinds[kindOf(p.planes[0])];
         }
         if (onProgress) onProgress(double(n + 1) / double(frames));
@@ -124,23 +114,36 @@ Inspection inspectClip(const ClipPtr& clip, int samples, const CancelToken& canc
     int most = 0;
     for (const auto& [kind, count] : kinds)
         if (count > most) most = count, out.kind = kind;
-    dropTwins(out.places, std::max(24, std::min(source.format().width, source.format().height) / 8));
+    for (auto& [key, place] : places) out.candidates.push_back(std::move(place));
     out.advice = advise(out, clip->facts().video);
     return out;
+}
+
+std::vector<WatchPlace> choosePlaces(const Inspection& i, const Rect& window, int apart) {
+    std::vector<WatchPlace> chosen;
+    for (const char* what : {"Blocks", "Noise", "Edge", "Texture"}) {
+        const WatchPlace* best = nullptr;
+        for (const WatchPlace& c : i.candidates) {
+            const auto near = [&](const WatchPlace& k) { return std::hypot(k.x - c.x, k.y - c.y) < apart; };
+            if (c.what == what && window.contains({c.x, c.y, 1, 1}) && c.value > (best ? best->value : 0.0) && std::ranges::none_of(chosen, near)) best = &c;
+        }
+        if (best) chosen.push_back(*best);
+    }
+    return chosen;
 }
 
 nlohmann::json toJson(const Inspection& i, const MediaFacts& facts) {
     using nlohmann::json;
     json advice = json::array(), places = json::array();
     for (const Advice& a : i.advice) advice.push_back({{"step", a.step}, {"what", a.what}, {"why", a.why}, {"set", a.set}});
-    for (const WatchPlace& p : i.places)
+    for (const WatchPlace& p : choosePlaces(i, {0, 0, facts.video.width, facts.video.height}, 48))
         places.push_back({{"what", p.what}, {"frame", p.frame}, {"x", p.x}, {"y", p.y}, {"value", p.value}});
     return {{"file", facts.file},
             {"readings", {{"blocking", i.readings.blocking}, {"noise_sigma", i.readings.noise},
                           {"noise_sigma_chroma", i.readings.chromaNoise}, {"softness_px", i.readings.softness},
                           {"ringing", i.readings.ringing}}},
             {"cuts", i.cuts}, {"duplicates", i.duplicates}, {"kind", i.kind}, {"advice", advice}, {"places", places},
-            {"frames_looked_at", i.framesLooked}, {"frames_measured", i.samples.size()}, {"lost_frames", i.framesLost}};
+            {"motion", i.motion}, {"frames_looked_at", i.framesLooked}, {"frames_measured", i.samples.size()}, {"lost_frames", i.framesLost}};
 }
 
 } // namespace ulm

@@ -31,7 +31,7 @@ struct Inspection {
     std::vector<std::int64_t> duplicates; ///< frames that repeat the one before
     std::string kind;                     ///< "drawn", "dark camera", "camera"
     std::vector<Advice> advice;
-    std::vector<WatchPlace> places;       ///< most telling first
+    std::vector<WatchPlace> candidates;   ///< one a kind and neighbourhood, its most telling frame
     std::vector<float> motion;            ///< per frame: mean change from the one before, 8-bit steps
     std::vector<std::pair<std::int64_t, Readings>> samples;
     std::int64_t framesLooked = 0;        ///< frames compared for cuts and duplicates, from the start
@@ -42,6 +42,9 @@ struct Inspection {
 /// `onProgress` gets 0…1. Errors as FrameReader. Throws Cancelled.
 Inspection inspectClip(const ClipPtr& clip, int samples, const CancelToken& cancel,
                        const std::function<void(double)>& onProgress = {});
+
+/// The most telling place of each kind inside `window` (upright source pixels), none nearer than `apart` to another.
+std::vector<WatchPlace> choosePlaces(const Inspection&, const Rect& window, int apart);
 
 nlohmann::json toJson(const Inspection&, const MediaFacts&);
 

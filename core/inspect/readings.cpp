@@ -143,33 +143,28 @@ Readings readPicture(const Picture& p) {
     return r;
 }
 
-Places findPlaces(const Plane& luma) {
+std::vector<Neighbourhood> lookAround(const Plane& luma) {
     constexpr int kCell = 48;
     const Rect all = luma.area();
-    Places out;
-    const Place middle{all.x + all.w / 2, all.y + all.h / 2, 0};
-    out.blocks = out.noise = out.edge = out.texture = middle;
-    // A border is left out: mattes and rounded corners are no place to judge a treatment.
+    std::vector<Neighbourhood> out;
     for (int cy = all.y + 8; cy + kCell <= all.bottom() - 8; cy += kCell / 2)
         for (int cx = all.x + 8; cx + kCell <= all.right() - 8; cx += kCell / 2) {
             const Rect cell{cx, cy, kCell, kCell};
-            const int mx = cx + kCell / 2, my = cy + kCell / 2;
-            const auto offer = [&](Place& best, double v) {
-                if (v > best.value) best = {mx, my, v};
-            };
-            offer(out.blocks, blockingIn(luma, cell));
+            Neighbourhood n{cx + kCell / 2, cy + kCell / 2};
+            n.blocks = blockingIn(luma, cell);
             std::array<double, 9> sigma{};
             for (int i = 0; i < 9; ++i) sigma[static_cast<std::size_t>(i)] = blockSigma(luma, cx + i % 3 * 16, cy + i / 3 * 16, 16) * kSteps;
             std::ranges::sort(sigma);
             const double mean = blockMean(luma, cx, cy, kCell) * kSteps;
             if (mean > 6 && mean < 213) {
                 // Noise shows most where the picture itself is dark and flat; texture where every block is busy.
-                offer(out.noise, sigma[8] < 2.5 * sigma[0] + 0.5 ? sigma[4] * (mean < 80 ? 1.5 : 1.0) : 0);
-                offer(out.texture, sigma[0]);
+                if (sigma[8] < 2.5 * sigma[0] + 0.5) n.noise = sigma[4] * (mean < 80 ? 1.5 : 1.0);
+                n.texture = sigma[0];
             }
             EdgeWidths e;
             measureEdges(luma, cell, e);
-            offer(out.edge, e.count);
+            n.edge = e.count;
+            out.push_back(n);
         }
     return out;
 }

@@ -30,15 +30,13 @@ double blockingReading(const Plane& luma);
 double noiseReading(const Plane& plane, double scale);
 double softnessReading(const Plane& luma);
 
-/// Where a fault shows most, for spots: centre in luma pixels, and the local reading in the reading's own unit.
-struct Place {
+/// What shows in one 48×48 neighbourhood, for choosing spots: its centre in luma pixels, and how telling it is of each
+/// kind (blocking reading; flat noise sigma, dark counting more; number of strong edges; sigma of the least busy part).
+struct Neighbourhood {
     int x = 0, y = 0;
-    double value = 0;
+    double blocks = 0, noise = 0, edge = 0, texture = 0;
 };
-struct Places {
-    Place blocks, noise, edge, texture;
-};
-/// Worst 48×48 neighbourhoods of a picture; a picture smaller than that yields its centre.
-Places findPlaces(const Plane& luma);
+/// All neighbourhoods of a picture, half overlapping, a margin of 8 left out; none for pictures under 64 a side.
+std::vector<Neighbourhood> lookAround(const Plane& luma);
 
 } // namespace ulm

@@ -133,6 +133,7 @@ Pipeline buildPipeline(std::shared_ptr<FrameReader> reader, const Ticket& t, con
         if (c.noise >= 0.25) s = denoise(s, c.noise);
         if (s != p.source && t.clean.keepOriginal > 0) s = keepOriginal(s, p.source, t.clean.keepOriginal / 100);
     }
+    p.cleaned = s;
     Kernel kernel = Kernel::Lanczos;
     kernelFromName(t.enlarge.method, kernel);
     s = framed(s, p.source, p.plan, v, kernel);

@@ -20,6 +20,7 @@ struct DeliveredFrame {
 /// knows all steps.
 struct Pipeline {
     StagePtr source;   ///< the clip, upright
+    StagePtr cleaned;  ///< after Clean, in the source's own pixels: where its readings are taken again
     StagePtr before;   ///< the clip in the delivered shape, untreated: what "before" shows
     StagePtr result;   ///< what is delivered: 4:2:0, even size
     FramingPlan plan;

@@ -1,0 +1,28 @@
+#pragma once
+
+#include "app/project/project.h"
+#include "core/pipeline/pipeline.h"
+
+#include <QString>
+
+namespace ulm::app {
+
+/// What each step of a ticket will do to a clip, in a sentence. `p` may be null while nothing can be worked out.
+QString factsSentence(const ClipEntry&);
+QString adviceSentence(const ClipEntry&, const QString& linkColour);
+QString cleanSentence(const Ticket&, const ClipEntry&);
+QString enlargeSentence(const Ticket&, const ClipEntry&, const Pipeline* p);
+QString motionSentence(const Ticket&, const ClipEntry&);
+QString frameSentence(const Ticket&, const Pipeline* p);
+QString finishSentence(const Ticket&);
+QString soundSentence(const Ticket&, const ClipEntry&);
+QString deliverSentence(const Ticket&, const Pipeline* p);
+
+/// "1.1 MB", "640 KB": powers of ten, as destinations count.
+QString byteText(double bytes);
+/// "0:03.280".
+QString timeText(double seconds);
+/// "about 2 min" and the like; empty for unknown.
+QString leftText(double seconds);
+
+} // namespace ulm::app

@@ -1,0 +1,531 @@
+#include "app/bench/ticket_sheet.h"
+
+#include "app/bench/sentences.h"
+#include "app/widgets/theme.h"
+#include "core/ticket/fields.h"
+
+#include <QApplication>
+#include <QCheckBox>
+#include <QComboBox>
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMenu>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPushButton>
+#include <QToolButton>
+#include <QVBoxLayout>
+#include <cmath>
+
+namespace ulm::app {
+
+StepBlock::StepBlock(int number, const QString& name, const QString& key, QWidget* parent) : QWidget(parent), number_(number) {
+    setObjectName("step." + key);
+    setFocusPolicy(Qt::TabFocus);
+    setCursor(Qt::PointingHandCursor);
+    setAccessibleName(name);
+    auto* all = new QVBoxLayout(this);
+    all->setContentsMargins(38, 8, 16, 8);
+    all->setSpacing(2);
+    auto* head = new QHBoxLayout;
+    name_ = new QLabel(name);
+    name_->setFont(words(9.75, true));
+    switch_ = new Switch;
+    switch_->setObjectName("switch." + key);
+    switch_->setAccessibleName(tr("%1 on or off").arg(name));
+    head->addWidget(name_);
+    head->addStretch();
+    head->addWidget(switch_);
+    all->addLayout(head);
+    sentence_ = new QLabel;
+    sentence_->setObjectName("sentence." + key);
+    sentence_->setWordWrap(true);
+    all->addWidget(sentence_);
+    controls_ = new QWidget;
+    controls_->setCursor(Qt::ArrowCursor);
+    rows_ = new QVBoxLayout(controls_);
+    rows_->setContentsMargins(0, 6, 0, 4);
+    rows_->setSpacing(2);
+    controls_->hide();
+    all->addWidget(controls_);
+    connect(switch_, &QAbstractButton::clicked, this, &StepBlock::switched);
+}
+
+void StepBlock::setOn(bool on) {
+    switch_->setChecked(on);
+    QFont f = words(9.75, true);
+    f.setStrikeOut(!on);
+    name_->setFont(f);
+    const Theme& t = Theme::now();
+    name_->setStyleSheet("color:" + (on ? t.ink : t.faint).name());
+    sentence_->setStyleSheet("color:" + (on ? t.ink : t.faint).name());
+}
+
+void StepBlock::setSentence(const QString& text) { sentence_->setText(text); }
+
+void StepBlock::setOpen(bool open) {
+    if (open == open_) return;
+    open_ = open;
+    controls_->setVisible(open);
+    update();
+    Q_EMIT opened(open);
+}
+
+void StepBlock::paintEvent(QPaintEvent*) {
+    const Theme& t = Theme::now();
+    QPainter p(this);
+    if (open_) p.fillRect(rect(), t.paperOpen);
+    p.setPen(t.paperLine);
+    p.drawLine(12, height() - 1, width() - 12, height() - 1);
+    p.setFont(figures(8.5));
+    p.setPen(t.faint);
+    p.drawText(QRect(12, 8, 20, 18), Qt::AlignVCenter | Qt::AlignLeft, QString::number(number_));
+    if (hasFocus()) {
+        p.setPen(QPen(t.ink, 1, Qt::DotLine));
+        p.drawRect(rect().adjusted(4, 1, -5, -3));
+    }
+}
+
+void StepBlock::mousePressEvent(QMouseEvent* e) {
+    if (e->button() == Qt::LeftButton && !controls_->geometry().contains(e->pos())) setOpen(!open_);
+}
+
+void StepBlock::keyPressEvent(QKeyEvent* e) {
+    if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter) setOpen(!open_);
+    else if (e->key() == Qt::Key_Space) switch_->click();
+    else QWidget::keyPressEvent(e);
+}
+
+ChoiceRow::ChoiceRow(const QString& name, const QStringList& words_, QWidget* parent) : QWidget(parent) {
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 2, 0, 2);
+    row->setSpacing(0);
+    auto* label = new QLabel(name);
+    label->setFixedWidth(96);
+    row->addWidget(label);
+    for (const QString& w : words_) {
+        auto* b = new QPushButton(w);
+        b->setCheckable(true);
+        b->setObjectName("choice");
+        b->setAccessibleName(name + " " + w);
+        const int index = static_cast<int>(buttons_.size());
+        connect(b, &QPushButton::clicked, this, [this, index] {
+            setCurrent(index);
+            Q_EMIT chosen(index);
+        });
+        row->addWidget(b);
+        buttons_.push_back(b);
+    }
+    row->addStretch();
+}
+
+void ChoiceRow::setCurrent(int index) {
+    const Theme& t = Theme::now();
+    for (std::size_t i = 0; i < buttons_.size(); ++i) {
+        auto* b = static_cast<QPushButton*>(buttons_[i]);
+        const bool on = static_cast<int>(i) == index;
+        b->setChecked(on);
+        b->setStyleSheet(on ? QString("QPushButton{padding:3px 8px;margin-right:-1px;background:%1;color:%2;border:1px solid %1;font-weight:bold}").arg(t.ink.name(), t.paper.name())
+                            : QString("QPushButton{padding:3px 8px;margin-right:-1px}"));
+    }
+}
+
+template <class F> void TicketSheet::edit(F change, const QString& stroke) {
+    const ClipEntry* c = project_.currentClip();
+    if (!c) return;
+    Ticket t = c->ticket;
+    change(t);
+    project_.change(t, stroke);
+}
+
+TicketSheet::TicketSheet(Project& project, LiveModel& live, QWidget* parent) : QWidget(parent), project_(project), live_(live) {
+    setFixedWidth(340);
+    auto* outer = new QVBoxLayout(this);
+    outer->setContentsMargins(1, 1, 2, 2);
+    outer->setSpacing(0);
+    auto* head = new QHBoxLayout;
+    head->setContentsMargins(38, 12, 10, 8);
+    auto* names = new QVBoxLayout;
+    title_ = new QLabel;
+    title_->setObjectName("ticketTitle");
+    title_->setFont(words(13, true));
+    facts_ = new QLabel;
+    facts_->setObjectName("ticketFacts");
+    facts_->setWordWrap(true);
+    advice_ = new QLabel;
+    advice_->setObjectName("ticketAdvice");
+    advice_->setWordWrap(true);
+    advice_->setTextFormat(Qt::RichText);
+    names->addWidget(title_);
+    names->addWidget(facts_);
+    names->addWidget(advice_);
+    connect(advice_, &QLabel::linkActivated, this, [this] {
+        edit([&](Ticket& t) {
+            for (const Advice& a : project_.currentClip()->inspection->advice)
+                for (const auto& [k, v] : a.set) setByKey(t, k, v);
+        });
+    });
+    head->addLayout(names, 1);
+    auto* more = new QToolButton;
+    more->setObjectName("ticketMenu");
+    more->setIcon(icon("more", Theme::now().ink));
+    more->setToolTip(tr("Load, save, copy or clear this ticket"));
+    more->setAccessibleName(tr("Ticket menu"));
+    connect(more, &QToolButton::clicked, this, &TicketSheet::showMenu);
+    head->addWidget(more, 0, Qt::AlignTop);
+    outer->addLayout(head);
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    auto* inside = new QWidget;
+    inside->setAutoFillBackground(false);
+    column_ = new QVBoxLayout(inside);
+    column_->setContentsMargins(0, 0, 0, 0);
+    column_->setSpacing(0);
+    scroll->setWidget(inside);
+    scroll->viewport()->setAutoFillBackground(false);
+    inside->setStyleSheet("background: transparent");
+    outer->addWidget(scroll, 1);
+    buildClean();
+    buildEnlarge();
+    buildMotion();
+    buildFrame();
+    buildFinish();
+    buildSound();
+    buildDeliver();
+    column_->addStretch();
+    steps_.at("clean")->setOpen(true);
+    connect(&live_, &LiveModel::pipelineChanged, this, &TicketSheet::refresh);
+    connect(&project_, &Project::inspectionChanged, this, [this] { refresh(); });
+    refresh();
+}
+
+void TicketSheet::paintEvent(QPaintEvent*) {
+    const Theme& t = Theme::now();
+    QPainter p(this);
+    p.fillRect(rect().adjusted(0, 0, -1, -1), t.paper);
+    p.setPen(t.line);
+    p.drawRect(rect().adjusted(0, 0, -2, -2));
+    p.fillRect(QRect(2, height() - 2, width() - 2, 2), t.line);
+}
+
+StepBlock* TicketSheet::addStep(const QString& name, const QString& key) {
+    auto* s = new StepBlock(static_cast<int>(steps_.size()) + 1, name, key);
+    steps_[key] = s;
+    column_->addWidget(s);
+    connect(s, &StepBlock::switched, this, [this, key](bool on) {
+        edit([&](Ticket& t) { setByKey(t, key.toStdString() + ".on", on ? "true" : "false"); });
+    });
+    // One step open at a time keeps the sheet on one page.
+    connect(s, &StepBlock::opened, this, [this, s](bool open) {
+        if (!open) return;
+        for (auto& [k, other] : steps_)
+            if (other != s) other->setOpen(false);
+    });
+    return s;
+}
+
+namespace {
+
+QuantitySlider* plainSlider(StepBlock* s, const char* object, const QString& name, double least, double most, double step, int decimals, const QString& unit) {
+    auto* q = new QuantitySlider(name, least, most, step, decimals, unit);
+    q->setObjectName(object);
+    s->rows()->addWidget(q);
+    return q;
+}
+
+} // namespace
+
+void TicketSheet::buildClean() {
+    StepBlock* s = addStep(tr("Clean"), "clean");
+    auto* blocks = plainSlider(s, "clean.blocks", tr("Blocks"), 0, kMostBlocks, 1, 0, "");
+    auto* noise = plainSlider(s, "clean.noise", tr("Noise"), 0, kMostNoise, 0.5, 1, "");
+    auto* keep = plainSlider(s, "clean.keep_original", tr("Keep original"), 0, 100, 1, 0, "%");
+    blocks->setMeasurable(true);
+    noise->setMeasurable(true);
+    blocks->setHelp(tr("Evens out the squares that strong compression leaves."), tr("fine texture turns smooth, small letters soften."));
+    noise->setHelp(tr("Takes away grain that changes from frame to frame; three frames are looked at together."), tr("shadows look painted, skin turns waxy."));
+    keep->setHelp(tr("Mixes the untreated picture back in, to keep life in it."), tr("the faults come back with it."));
+    connect(blocks, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
+        edit([&](Ticket& t) { t.clean.blocks = q, t.clean.on = true; }, "blocks");
+        if (done) project_.endStroke();
+    });
+    connect(noise, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
+        edit([&](Ticket& t) { t.clean.noise = q, t.clean.on = true; }, "noise");
+        if (done) project_.endStroke();
+    });
+    connect(keep, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
+        edit([&](Ticket& t) { t.clean.keepOriginal = q.value, t.clean.on = true; }, "keep");
+        if (done) project_.endStroke();
+    });
+    refreshers_.push_back([=](const Ticket& t, const ClipEntry& c) {
+        blocks->setReading(c.readings().blocking);
+        noise->setReading(c.readings().noise);
+        blocks->setQuantity(t.clean.blocks);
+        noise->setQuantity(t.clean.noise);
+        keep->setQuantity({From::Fixed, t.clean.keepOriginal, 0});
+        s->setOn(t.clean.on);
+        s->setSentence(cleanSentence(t, c));
+    });
+}
+
+void TicketSheet::buildEnlarge() {
+    StepBlock* s = addStep(tr("Enlarge"), "enlarge");
+    static const double kScales[] = {1.5, 2, 3, 4};
+    auto* scale = new ChoiceRow(tr("By"), {"×1.5", "×2", "×3", "×4"});
+    scale->setObjectName("enlarge.scale");
+    s->rows()->addWidget(scale);
+    connect(scale, &ChoiceRow::chosen, this, [this](int i) { edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.size.reset(), t.enlarge.scale = kScales[i]; }); });
+
+    auto* sizes = new QWidget;
+    auto* row = new QHBoxLayout(sizes);
+    row->setContentsMargins(0, 2, 0, 2);
+    auto* label = new QLabel(tr("Or to size"));
+    label->setFixedWidth(96);
+    auto* width = new QLineEdit;
+    auto* height = new QLineEdit;
+    width->setObjectName("enlarge.width");
+    height->setObjectName("enlarge.height");
+    width->setAccessibleName(tr("Width"));
+    height->setAccessibleName(tr("Height"));
+    for (QLineEdit* e : {width, height}) e->setFont(figures(8.5)), e->setFixedWidth(58);
+    auto* named = new QToolButton;
+    named->setObjectName("enlarge.named");
+    named->setText(tr("Sizes"));
+    named->setPopupMode(QToolButton::InstantPopup);
+    auto* menu = new QMenu(named);
+    for (const auto& [title, w, h] : {std::tuple{"1280×720", 1280, 720}, {"1920×1080", 1920, 1080}, {"2560×1440", 2560, 1440}, {"3840×2160", 3840, 2160},
+                                      {"720×1280", 720, 1280}, {"1080×1920", 1080, 1920}, {"1080×1080", 1080, 1080}, {"1080×1350", 1080, 1350}})
+        menu->addAction(title, this, [this, w = w, h = h] { edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.size = Size{w, h}; }); });
+    named->setMenu(menu);
+    row->addWidget(label);
+    row->addWidget(width);
+    row->addWidget(new QLabel("×"));
+    row->addWidget(height);
+    row->addWidget(named);
+    row->addStretch();
+    s->rows()->addWidget(sizes);
+    // Aspect is locked: typing one side sets the other.
+    const auto typed = [this, width, height](bool byWidth) {
+        const ClipEntry* c = project_.currentClip();
+        const int v = (byWidth ? width : height)->text().toInt();
+        if (!c || !c->clip || v < 2) return;
+        const VideoFacts& f = c->clip->facts().video;
+        const double a = double(f.width) / f.height;
+        const auto even = [](double x) { return std::clamp(static_cast<int>(std::lround(x / 2)) * 2, 2, 8192); };
+        const Size size = byWidth ? Size{even(v), even(v / a)} : Size{even(v * a), even(v)};
+        edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.size = size; });
+    };
+    connect(width, &QLineEdit::editingFinished, this, [=] { if (width->isModified()) typed(true); });
+    connect(height, &QLineEdit::editingFinished, this, [=] { if (height->isModified()) typed(false); });
+
+    static const QStringList kMethods = {"lanczos", "spline36", "bicubic", "bilinear", "point"};
+    auto* method = new QComboBox;
+    method->setObjectName("enlarge.method");
+    method->addItems({tr("Lanczos: crispest"), tr("Spline 36: crisp, less ringing"), tr("Bicubic: softer"), tr("Bilinear: softest"), tr("Point: square pixels")});
+    auto* methodRow = new QHBoxLayout;
+    auto* methodLabel = new QLabel(tr("Kernel"));
+    methodLabel->setFixedWidth(96);
+    methodRow->addWidget(methodLabel);
+    methodRow->addWidget(method, 1);
+    s->rows()->addLayout(methodRow);
+    connect(method, &QComboBox::activated, this, [this](int i) { edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.method = kMethods[i].toStdString(); }); });
+
+    refreshers_.push_back([=, this](const Ticket& t, const ClipEntry& c) {
+        int index = -1;
+        for (int i = 0; i < 4; ++i)
+            if (!t.enlarge.size && t.enlarge.scale == kScales[i]) index = i;
+        scale->setCurrent(index);
+        method->setCurrentIndex(static_cast<int>(kMethods.indexOf(QString::fromStdString(t.enlarge.method))));
+        const VideoFacts& f = c.clip->facts().video;
+        const Size shown = t.enlarge.size ? *t.enlarge.size : Size{static_cast<int>(std::lround(f.width * t.enlarge.scale / 2)) * 2, static_cast<int>(std::lround(f.height * t.enlarge.scale / 2)) * 2};
+        width->setText(QString::number(shown.w));
+        height->setText(QString::number(shown.h));
+        s->setOn(t.enlarge.on);
+        s->setSentence(enlargeSentence(t, c, live_.pipeline()));
+    });
+}
+
+void TicketSheet::buildMotion() {
+    StepBlock* s = addStep(tr("Motion"), "motion");
+    static const double kRates[] = {24, 25, 30, 50, 60};
+    auto* rate = new ChoiceRow(tr("Frames a second"), {"24", "25", "30", "50", "60"});
+    rate->setObjectName("motion.fps");
+    s->rows()->addWidget(rate);
+    connect(rate, &ChoiceRow::chosen, this, [this](int i) { edit([&](Ticket& t) { t.motion.on = true, t.motion.fps = kRates[i]; }); });
+    refreshers_.push_back([=](const Ticket& t, const ClipEntry& c) {
+        int index = -1;
+        for (int i = 0; i < 5; ++i)
+            if (t.motion.fps == kRates[i]) index = i;
+        rate->setCurrent(t.motion.on ? index : -1);
+        s->setOn(t.motion.on);
+        s->setSentence(motionSentence(t, c));
+    });
+}
+
+void TicketSheet::buildFrame() {
+    StepBlock* s = addStep(tr("Frame"), "frame");
+    static const Size kAspects[] = {{9, 16}, {4, 5}, {1, 1}, {16, 9}};
+    auto* shape = new ChoiceRow(tr("Shape"), {"9:16", "4:5", "1:1", "16:9"});
+    shape->setObjectName("frame.aspect");
+    s->rows()->addWidget(shape);
+    connect(shape, &ChoiceRow::chosen, this, [this](int i) { edit([&](Ticket& t) { t.frame.on = true, t.frame.aspect = kAspects[i], t.frame.size.reset(); }); });
+    static const QStringList kFills = {"crop", "pad", "blur"};
+    auto* fill = new ChoiceRow(tr("Fill by"), {tr("Crop"), tr("Black"), tr("Blur")});
+    fill->setObjectName("frame.fill");
+    s->rows()->addWidget(fill);
+    connect(fill, &ChoiceRow::chosen, this, [this](int i) { edit([&](Ticket& t) { t.frame.on = true, t.frame.fill = kFills[i].toStdString(); }); });
+    auto* x = plainSlider(s, "frame.x", tr("Crop across"), 0, 100, 1, 0, "%");
+    auto* y = plainSlider(s, "frame.y", tr("Crop down"), 0, 100, 1, 0, "%");
+    x->setHelp(tr("Where the crop sits from left (0) to right (100). The picture can be dragged too, with Shift."), tr("the subject leaves the frame."));
+    y->setHelp(tr("Where the crop sits from top (0) to bottom (100)."), tr("the subject leaves the frame."));
+    connect(x, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
+        edit([&](Ticket& t) { t.frame.on = true, t.frame.x = q.value / 100; }, "frame.x");
+        if (done) project_.endStroke();
+    });
+    connect(y, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
+        edit([&](Ticket& t) { t.frame.on = true, t.frame.y = q.value / 100; }, "frame.y");
+        if (done) project_.endStroke();
+    });
+    refreshers_.push_back([=, this](const Ticket& t, const ClipEntry&) {
+        int index = -1;
+        for (int i = 0; i < 4; ++i)
+            if (t.frame.aspect == kAspects[i]) index = i;
+        shape->setCurrent(t.frame.on ? index : -1);
+        fill->setCurrent(static_cast<int>(kFills.indexOf(QString::fromStdString(t.frame.fill))));
+        x->setQuantity({From::Fixed, t.frame.x * 100, 0});
+        y->setQuantity({From::Fixed, t.frame.y * 100, 0});
+        x->setVisible(t.frame.fill == "crop");
+        y->setVisible(t.frame.fill == "crop");
+        s->setOn(t.frame.on);
+        s->setSentence(frameSentence(t, live_.pipeline()));
+    });
+}
+
+void TicketSheet::buildFinish() {
+    StepBlock* s = addStep(tr("Finish"), "finish");
+    auto* amount = plainSlider(s, "finish.sharpen.amount", tr("Sharpen"), 0, 3, 0.05, 2, "");
+    auto* radius = plainSlider(s, "finish.sharpen.radius", tr("Radius"), 0.3, 5, 0.1, 1, "px");
+    amount->setHelp(tr("Unsharp mask on brightness: steepens edges."), tr("bright and dark lines beside edges, rough shadows."));
+    radius->setHelp(tr("How wide an edge is taken to be, in delivered pixels."), tr("haloes."));
+    connect(amount, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
+        edit([&](Ticket& t) { t.finish.on = true, t.finish.amount = q.value; }, "amount");
+        if (done) project_.endStroke();
+    });
+    connect(radius, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
+        edit([&](Ticket& t) { t.finish.on = true, t.finish.radius = q.value; }, "radius");
+        if (done) project_.endStroke();
+    });
+    refreshers_.push_back([=](const Ticket& t, const ClipEntry&) {
+        amount->setQuantity({From::Fixed, t.finish.amount, 0});
+        radius->setQuantity({From::Fixed, t.finish.radius, 0});
+        s->setOn(t.finish.on);
+        s->setSentence(finishSentence(t));
+    });
+}
+
+void TicketSheet::buildSound() {
+    StepBlock* s = addStep(tr("Sound"), "sound");
+    static const QStringList kModes = {"keep", "aac", "drop"};
+    auto* mode = new ChoiceRow(tr("Sound"), {tr("Keep"), tr("As AAC"), tr("Drop")});
+    mode->setObjectName("sound.mode");
+    s->rows()->addWidget(mode);
+    connect(mode, &ChoiceRow::chosen, this, [this](int i) { edit([&](Ticket& t) { t.sound.on = true, t.sound.mode = kModes[i].toStdString(); }); });
+    refreshers_.push_back([=](const Ticket& t, const ClipEntry& c) {
+        mode->setCurrent(static_cast<int>(kModes.indexOf(QString::fromStdString(t.sound.mode))));
+        s->setOn(t.sound.on);
+        s->setSentence(soundSentence(t, c));
+    });
+}
+
+void TicketSheet::buildDeliver() {
+    StepBlock* s = addStep(tr("Deliver"), "deliver");
+    static const QStringList kRates = {"quality", "size", "variable"};
+    static const QStringList kQualities = {"small", "good", "best"};
+    auto* rate = new ChoiceRow(tr("Led by"), {tr("Quality"), tr("Size"), tr("Bitrate")});
+    rate->setObjectName("deliver.rate");
+    s->rows()->addWidget(rate);
+    connect(rate, &ChoiceRow::chosen, this, [this](int i) { edit([&](Ticket& t) { t.deliver.rate = kRates[i].toStdString(); }); });
+    auto* quality = new ChoiceRow(tr("Quality"), {tr("Small"), tr("Good"), tr("Best")});
+    quality->setObjectName("deliver.quality");
+    s->rows()->addWidget(quality);
+    connect(quality, &ChoiceRow::chosen, this, [this](int i) { edit([&](Ticket& t) { t.deliver.quality = kQualities[i].toStdString(); }); });
+    auto* size = plainSlider(s, "deliver.size_mb", tr("At most"), 0.5, 200, 0.5, 1, "MB");
+    auto* bitrate = plainSlider(s, "deliver.bitrate", tr("Bitrate"), 200, 60000, 100, 0, "kb/s");
+    size->setHelp(tr("The file will not be larger than this, and closely below it."), tr("bigger files than a destination takes."));
+    bitrate->setHelp(tr("Average over the clip, in two passes."), tr("bigger files, and nothing more to see."));
+    connect(size, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
+        edit([&](Ticket& t) { t.deliver.sizeMb = q.value; }, "size");
+        if (done) project_.endStroke();
+    });
+    connect(bitrate, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
+        edit([&](Ticket& t) { t.deliver.bitrate = q.value; }, "bitrate");
+        if (done) project_.endStroke();
+    });
+    refreshers_.push_back([=, this](const Ticket& t, const ClipEntry&) {
+        rate->setCurrent(t.deliver.rate == "constant" ? 2 : static_cast<int>(kRates.indexOf(QString::fromStdString(t.deliver.rate))));
+        quality->setCurrent(static_cast<int>(kQualities.indexOf(QString::fromStdString(t.deliver.quality))));
+        size->setQuantity({From::Fixed, t.deliver.sizeMb, 0});
+        bitrate->setQuantity({From::Fixed, t.deliver.bitrate, 0});
+        quality->setVisible(t.deliver.rate == "quality");
+        size->setVisible(t.deliver.rate == "size");
+        bitrate->setVisible(t.deliver.rate == "variable" || t.deliver.rate == "constant");
+        s->setOn(true);
+        s->setSentence(deliverSentence(t, live_.pipeline()));
+    });
+}
+
+void TicketSheet::refresh() {
+    const ClipEntry* c = project_.currentClip();
+    const bool ready = c && c->clip;
+    title_->setText(c ? c->name() : tr("No clip yet"));
+    const Theme& t = Theme::now();
+    facts_->setStyleSheet("color:" + t.faint.name());
+    facts_->setText(!c ? tr("Drop a clip anywhere, or press Ctrl+O.") : !ready ? (c->problem.isEmpty() ? tr("Opening…") : c->problem) : factsSentence(*c));
+    advice_->setVisible(ready);
+    if (ready) advice_->setText(adviceSentence(*c, t.ink.name()));
+    for (auto& [key, s] : steps_) s->setEnabled(ready);
+    if (ready)
+        for (auto& r : refreshers_) r(c->ticket, *c);
+    for (auto& [key, s] : steps_) s->setVisible(ready);
+    update();
+}
+
+void TicketSheet::showMenu() {
+    const ClipEntry* c = project_.currentClip();
+    QMenu menu(this);
+    menu.setObjectName("ticketMenuOpen");
+    const auto report = [this](const Error& e) { Q_EMIT project_.problem(QString::fromStdString(e.file), QString::fromStdString(e.reason), QString::fromStdString(e.remedy)); };
+    menu.addAction(tr("Load ticket…"), this, [=, this] {
+        const QString f = QFileDialog::getOpenFileName(this, tr("Load ticket"), {}, tr("Tickets (*.ticket.json)"));
+        if (f.isEmpty()) return;
+        try {
+            project_.change(loadTicket(f.toStdString()));
+        } catch (const Error& e) { report(e); }
+    })->setEnabled(c);
+    menu.addAction(tr("Save ticket as…"), this, [=, this] {
+        QString f = QFileDialog::getSaveFileName(this, tr("Save ticket"), c->path.section('.', 0, -2) + ".ticket.json", tr("Tickets (*.ticket.json)"));
+        if (f.isEmpty()) return;
+        try {
+            saveTicket(c->ticket, f.toStdString());
+        } catch (const Error& e) { report(e); }
+    })->setEnabled(c);
+    menu.addAction(tr("Copy this ticket to every clip"), this, [this] {
+        const int here = project_.current();
+        const Ticket t = project_.currentClip()->ticket;
+        for (int i = 0; i < project_.count(); ++i)
+            if (i != here) {
+                project_.at(i).past.push_back(project_.at(i).ticket);
+                project_.at(i).ticket = t;
+            }
+        project_.keepSoon();
+    })->setEnabled(c && project_.count() > 1);
+    menu.addSeparator();
+    menu.addAction(tr("Clear the ticket"), this, [this] { project_.change(Ticket{}); })->setEnabled(c);
+    menu.exec(QCursor::pos());
+}
+
+} // namespace ulm::app

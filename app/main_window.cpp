@@ -1,0 +1,165 @@
+#include "app/main_window.h"
+
+#include "app/bench/bench_page.h"
+#include "app/runlist/run_list_page.h"
+#include "app/widgets/error_note.h"
+#include "app/widgets/key_sheet.h"
+#include "app/widgets/theme.h"
+
+#include <QApplication>
+#include <QDragEnterEvent>
+#include <QFileDialog>
+#include <QHBoxLayout>
+#include <QMimeData>
+#include <QShortcut>
+#include <QStackedWidget>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+namespace ulm::app {
+
+MainWindow::MainWindow(const QString& folder, QWidget* parent) : QMainWindow(parent), project_(folder), runs_(project_) {
+    setObjectName("mainWindow");
+    setWindowTitle("Ulmwood");
+    resize(1280, 800);
+    setAcceptDrops(true);
+    auto* centre = new QWidget;
+    auto* row = new QHBoxLayout(centre);
+    row->setContentsMargins(0, 0, 0, 0);
+    row->setSpacing(0);
+    row->addWidget(makeRail());
+    auto* column = new QVBoxLayout;
+    column->setSpacing(0);
+    errors_ = new ErrorNote;
+    column->addWidget(errors_);
+    pages_ = new QStackedWidget;
+    bench_ = new BenchPage(project_);
+    runList_ = new RunListPage(runs_);
+    pages_->addWidget(bench_);
+    pages_->addWidget(runList_);
+    column->addWidget(pages_, 1);
+    row->addLayout(column, 1);
+    setCentralWidget(centre);
+    connect(&project_, &Project::problem, errors_, &ErrorNote::tell);
+    connect(&runs_, &RunQueue::failed, errors_, &ErrorNote::tell);
+    connect(&runs_, &RunQueue::changed, this, &MainWindow::paintRail);
+    connect(bench_, &BenchPage::filesWanted, this, &MainWindow::chooseFiles);
+    connect(bench_, &BenchPage::runWanted, this, &MainWindow::addToRunList);
+    addShortcuts();
+    showPage(0);
+}
+
+MainWindow::~MainWindow() {
+    delete centralWidget(); // pages hold references to the project: they go first
+}
+
+void MainWindow::restore() {
+    project_.restore();
+    runs_.restore();
+    setNight(project_.night());
+}
+
+QWidget* MainWindow::makeRail() {
+    auto* rail = new QWidget;
+    rail->setObjectName("rail");
+    rail->setAttribute(Qt::WA_StyledBackground);
+    rail->setFixedWidth(58);
+    auto* column = new QVBoxLayout(rail);
+    column->setContentsMargins(0, 8, 0, 8);
+    column->setSpacing(2);
+    const auto add = [&](const QString& name, const QString& object, const QString& tip, auto what) {
+        auto* b = new QToolButton;
+        b->setObjectName(object);
+        b->setText(name);
+        b->setToolTip(tip);
+        b->setToolButtonStyle(Qt::ToolButtonTextUnderIcon);
+        b->setIconSize({22, 22});
+        b->setFixedSize(58, 56);
+        connect(b, &QToolButton::clicked, this, what);
+        column->addWidget(b);
+        rail_.push_back(b);
+    };
+    add(tr("Bench"), "rail.bench", tr("One clip, its ticket, its spots (Ctrl+1)"), [this] { showPage(0); });
+    add(tr("Run list"), "rail.runlist", tr("What is to be rendered, running and done (Ctrl+2)"), [this] { showPage(1); });
+    column->addStretch();
+    add(tr("Keys"), "rail.keys", tr("All shortcuts (?)"), [this] { KeySheet(this).exec(); });
+    add(tr("Night"), "rail.night", tr("Day or night paper (Ctrl+N)"), [this] { setNight(!Theme::now().night); });
+    return rail;
+}
+
+void MainWindow::paintRail() {
+    if (!pages_) return;
+    const Theme& t = Theme::now();
+    static const char* icons[] = {"bench", "runlist", "keys", "night"};
+    for (std::size_t i = 0; i < rail_.size(); ++i) {
+        const bool here = static_cast<int>(i) == pages_->currentIndex() && i < 2;
+        rail_[i]->setIcon(icon(icons[i], t.ink));
+        rail_[i]->setStyleSheet(QString("QToolButton{border:none;border-left:3px solid %1;background:%2;font-size:11px;%3} QToolButton:focus{border-right:1px solid %4}")
+                                    .arg(here ? t.elm.name() : "transparent", here ? t.chrome.name() : "transparent", here ? "font-weight:bold" : "", t.ink.name()));
+    }
+    const auto open = std::ranges::count_if(runs_.items(), [](const RunItem& r) { return r.state == RunItem::State::Waiting || r.state == RunItem::State::Running; });
+    rail_[1]->setText(open ? tr("Runs: %1").arg(open) : tr("Run list"));
+    rail_[3]->setText(t.night ? tr("Day") : tr("Night"));
+    findChild<QWidget*>("rail")->setStyleSheet("#rail{background:" + t.chromeDeep.name() + ";border-right:1px solid " + t.line.name() + "}");
+}
+
+void MainWindow::showPage(int index) {
+    pages_->setCurrentIndex(index);
+    if (index == 0) bench_->setFocus();
+    paintRail();
+}
+
+void MainWindow::setNight(bool night) {
+    project_.setNight(night);
+    if (night != Theme::now().night) Theme::use(*qApp, night);
+    paintRail();
+    Q_EMIT project_.currentChanged(); // words that carry their own colours are written again
+    Q_EMIT runs_.changed();
+}
+
+void MainWindow::chooseFiles() {
+    const QStringList files = QFileDialog::getOpenFileNames(this, tr("Add clips"), {}, tr("Video (*.mp4 *.mov *.mkv *.webm *.avi *.m4v *.gif *.mpg *.ts *.3gp *.ogv);;All files (*)"));
+    if (!files.isEmpty()) project_.addFiles(files);
+}
+
+void MainWindow::addToRunList() {
+    const ClipEntry* c = project_.currentClip();
+    if (!c || !c->clip) return;
+    std::vector<Target> targets;
+    for (const Target& t : project_.targets())
+        if (project_.watched().contains(t.name) && project_.chosen().contains(t.name)) targets.push_back(t);
+    runs_.add(*c, targets);
+}
+
+void MainWindow::addShortcuts() {
+    const auto key = [this](const QKeySequence& k, auto what) { connect(new QShortcut(k, this), &QShortcut::activated, this, what); };
+    key(QKeySequence::Open, [this] { chooseFiles(); });
+    key(QKeySequence::Undo, [this] { project_.undo(); });
+    key(QKeySequence::Redo, [this] { project_.redo(); });
+    key(QKeySequence("Ctrl+Return"), [this] { addToRunList(); });
+    key(QKeySequence("Ctrl+1"), [this] { showPage(0); });
+    key(QKeySequence("Ctrl+2"), [this] { showPage(1); });
+    key(QKeySequence("Ctrl+N"), [this] { setNight(!Theme::now().night); });
+    key(QKeySequence("Ctrl+Tab"), [this] { if (project_.count()) project_.setCurrent((project_.current() + 1) % project_.count()); });
+    key(QKeySequence("?"), [this] { KeySheet(this).exec(); });
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
+    if (e->mimeData()->hasUrls()) e->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* e) {
+    QStringList files;
+    for (const QUrl& u : e->mimeData()->urls())
+        if (u.isLocalFile()) files << u.toLocalFile();
+    if (files.isEmpty()) return errors_->tell({}, tr("only files on this computer can be dropped"), tr("Save the clip to a folder first."));
+    e->acceptProposedAction();
+    project_.addFiles(files);
+}
+
+void MainWindow::keyPressEvent(QKeyEvent* e) {
+    // Keys that no control took belong to the Bench.
+    if (pages_->currentIndex() == 0 && !bench_->hasFocus()) QApplication::sendEvent(bench_, e);
+}
+
+} // namespace ulm::app

@@ -1,0 +1,54 @@
+#pragma once
+
+#include "app/project/project.h"
+#include "app/runlist/run_queue.h"
+
+#include <QMainWindow>
+
+class QStackedWidget;
+class QToolButton;
+
+namespace ulm::app {
+
+class BenchPage;
+class ErrorNote;
+class RunListPage;
+
+/// The rail at the left, the pages, and what belongs to all of them: errors, drops, keys.
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+public:
+    /// `folder`: where the session is kept; empty keeps nothing.
+    explicit MainWindow(const QString& folder, QWidget* parent = nullptr);
+    ~MainWindow() override;
+    void restore();
+
+    Project& project() { return project_; }
+    RunQueue& runs() { return runs_; }
+    BenchPage& bench() { return *bench_; }
+    ErrorNote& errors() { return *errors_; }
+    void showPage(int index); ///< 0 Bench, 1 run list
+    void setNight(bool night);
+    void addToRunList();
+
+protected:
+    void dragEnterEvent(QDragEnterEvent*) override;
+    void dropEvent(QDropEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+
+private:
+    QWidget* makeRail();
+    void paintRail();
+    void chooseFiles();
+    void addShortcuts();
+
+    Project project_;
+    RunQueue runs_;
+    QStackedWidget* pages_;
+    BenchPage* bench_;
+    RunListPage* runList_;
+    ErrorNote* errors_;
+    std::vector<QToolButton*> rail_;
+};
+
+} // namespace ulm::app

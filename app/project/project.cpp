@@ -1,0 +1,319 @@
+#include "app/project/project.h"
+
+#include "app/work/background.h"
+#include "app/work/image.h"
+#include "core/files.h"
+#include "core/json_file.h"
+#include "core/pipeline/pipeline.h"
+
+#include <QDir>
+#include <QDirIterator>
+#include <QFileInfo>
+
+namespace ulm::app {
+namespace {
+
+using nlohmann::json;
+
+QStringList withFolders(const QStringList& paths) {
+    static const QStringList kinds = {"*.mp4", "*.mov", "*.mkv", "*.webm", "*.avi", "*.m4v", "*.gif", "*.mpg", "*.mpeg", "*.ts", "*.wmv", "*.flv", "*.3gp", "*.ogv"};
+    QStringList files;
+    for (const QString& p : paths) {
+        if (!QFileInfo(p).isDir()) {
+            files << p;
+            continue;
+        }
+        for (const QFileInfo& f : QDir(p).entryInfoList(kinds, QDir::Files, QDir::Name)) files << f.filePath();
+    }
+    return files;
+}
+
+json toJson(const Spot& s) { return {{"what", s.what.toStdString()}, {"frame", s.frame}, {"x", s.x}, {"y", s.y}, {"automatic", s.automatic}}; }
+
+std::vector<Spot> spotsFrom(const json& j) {
+    std::vector<Spot> all;
+    if (j.is_array())
+        for (const json& s : j)
+            if (s.is_object()) all.push_back({QString::fromStdString(s.value("what", "")), s.value("frame", std::int64_t(0)), s.value("x", 0.0), s.value("y", 0.0), s.value("automatic", false)});
+    return all;
+}
+
+} // namespace
+
+QString ClipEntry::name() const { return QFileInfo(path).completeBaseName(); }
+
+Project::Project(const QString& folder, QObject* parent) : QObject(parent), engine_(std::size_t(768) << 20) {
+    if (!folder.isEmpty()) {
+        QDir().mkpath(folder);
+        file_ = folder + "/session.json";
+    }
+    std::vector<std::string> problems;
+    targets_ = loadTargets(targetFolders(), &problems);
+    const bool own = std::ranges::any_of(targets_, [](const Target& t) { return !t.file.empty(); });
+    for (const Target& t : targets_)
+        if (watched_.size() < 3 && (!own || !t.file.empty())) watched_.insert(t.name);
+    keep_.setSingleShot(true);
+    keep_.setInterval(120);
+    connect(&keep_, &QTimer::timeout, this, &Project::keepNow);
+    for (const auto& p : problems)
+        QTimer::singleShot(0, this, [this, p] { Q_EMIT problem({}, QString::fromStdString(p), {}); });
+}
+
+Project::~Project() {
+    closing_.cancel();
+    if (keep_.isActive()) keepNow();
+    finishBackground();
+}
+
+int Project::indexOf(const ClipEntry* entry) const {
+    for (std::size_t i = 0; i < clips_.size(); ++i)
+        if (clips_[i].get() == entry) return static_cast<int>(i);
+    return -1;
+}
+
+void Project::restore() {
+    if (file_.isEmpty() || !QFileInfo::exists(file_)) return;
+    json j;
+    try {
+        j = readJsonFile(file_.toStdString());
+        if (!j.is_object()) return;
+        night_ = j.value("night", false);
+        if (j.contains("watched") && j["watched"].is_array()) watched_ = j["watched"].get<std::set<std::string>>();
+        if (j.contains("chosen") && j["chosen"].is_array()) chosen_ = j["chosen"].get<std::set<std::string>>();
+        runs = j.value("runs", json::array());
+        for (const json& c : j.value("clips", json::array())) {
+            auto entry = std::make_shared<ClipEntry>();
+            entry->path = QString::fromStdString(c.value("path", ""));
+            entry->ticket = ticketFromJson(c.at("ticket"), file_.toStdString());
+            entry->spots = spotsFrom(c.value("spots", json()));
+            entry->playhead = c.value("playhead", std::int64_t(0));
+            clips_.push_back(entry);
+        }
+        current_ = std::clamp(j.value("current", -1), -1, count() - 1);
+    } catch (const std::exception& e) {
+        // The session file is ours: whatever is wrong with it must not keep the application from starting.
+        QFile::rename(file_, file_ + ".unreadable");
+        Q_EMIT problem(file_, tr("The last session could not be read (%1).").arg(e.what()), tr("It was set aside as session.json.unreadable."));
+        clips_.clear();
+        current_ = -1;
+    }
+    for (const auto& entry : clips_) openInBackground(entry, false);
+    Q_EMIT shelfChanged();
+    Q_EMIT currentChanged();
+}
+
+void Project::addFiles(const QStringList& paths) {
+    const QStringList files = withFolders(paths);
+    if (files.isEmpty() && !paths.isEmpty())
+        Q_EMIT problem(paths.first(), tr("There is no clip in this folder."), tr("Drop video files, or a folder that holds some."));
+    for (const QString& f : files) {
+        const QString path = QFileInfo(f).absoluteFilePath();
+        const auto same = std::ranges::find_if(clips_, [&](const auto& c) { return c->path == path; });
+        if (same != clips_.end()) {
+            setCurrent(static_cast<int>(same - clips_.begin()));
+            continue;
+        }
+        auto entry = std::make_shared<ClipEntry>();
+        entry->path = path;
+        clips_.push_back(entry);
+        openInBackground(entry, true);
+    }
+    Q_EMIT shelfChanged();
+    keepSoon();
+}
+
+void Project::openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isNew) {
+    const QPointer<QObject> self(this);
+    inBackground(Lane::Quick, [this, self, entry, isNew, cancel = closing_] {
+        ClipPtr clip;
+        std::optional<Ticket> beside;
+        QImage thumbnail;
+        std::optional<Error> failed;
+        try {
+            clip = Clip::openVideo(entry->path.toStdString(), cancel);
+            FrameReader reader(clip, PacketDecoder::Threads::Slices, 1 << 20);
+            const auto source = std::make_shared<SourceStage>(std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 1 << 20));
+            Engine once(0);
+            const Picture first = once.pull(*asRgb(source), clip->frameCount() / 2, source->format().frame(), cancel);
+            thumbnail = toImage(first).scaled(160, 90, Qt::KeepAspectRatio, Qt::SmoothTransformation);
+            // A ticket that lies beside the clip under its name belongs to it.
+            const QString ticket = QFileInfo(entry->path).path() + "/" + QFileInfo(entry->path).completeBaseName() + ".ticket.json";
+            if (isNew && QFileInfo::exists(ticket)) beside = loadTicket(ticket.toStdString());
+        } catch (const Error& e) {
+            failed = e;
+        } catch (const std::exception& e) {
+            failed = Error(Fault::Input, entry->path.toStdString(), e.what(), "");
+        }
+        onInterface(self, [=, this] {
+            const int index = indexOf(entry.get());
+            if (index < 0 || closing_.cancelled()) return;
+            if (failed && !clip) {
+                entry->problem = QString::fromStdString(failed->reason);
+                Q_EMIT problem(entry->path, QString::fromStdString(failed->reason), QString::fromStdString(failed->remedy));
+                if (isNew) return remove(index);
+                Q_EMIT shelfChanged();
+                return;
+            }
+            if (failed) Q_EMIT problem(QString::fromStdString(failed->file), QString::fromStdString(failed->reason), QString::fromStdString(failed->remedy));
+            entry->clip = clip;
+            entry->reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(96) << 20);
+            entry->thumbnail = thumbnail;
+            entry->playhead = std::clamp<std::int64_t>(entry->playhead, 0, clip->frameCount() - 1);
+            if (beside) entry->ticket = *beside;
+            if (isNew && entry->playhead == 0) entry->playhead = clip->frameCount() / 2;
+            if (current_ < 0) current_ = index;
+            Q_EMIT shelfChanged();
+            if (index == current_) Q_EMIT currentChanged();
+            keepSoon();
+            inspect(entry);
+        });
+    });
+}
+
+void Project::inspect(const std::shared_ptr<ClipEntry>& entry) {
+    const QPointer<QObject> self(this);
+    inBackground(Lane::Long, [this, self, entry, cancel = closing_, clip = entry->clip] {
+        try {
+            double told = 0;
+            auto found = std::make_shared<Inspection>(inspectClip(clip, 12, cancel, [&](double done) {
+                if (done - told < 0.1) return;
+                told = done;
+                onInterface(self, [=, this] {
+                    entry->inspecting = done;
+                    if (const int i = indexOf(entry.get()); i >= 0) Q_EMIT inspectionChanged(i);
+                });
+            }));
+            onInterface(self, [=, this] {
+                entry->inspection = *found;
+                entry->inspecting = 0;
+                const int i = indexOf(entry.get());
+                if (i < 0) return;
+                Q_EMIT inspectionChanged(i);
+                keepSoon();
+            });
+        } catch (const Error& e) {
+            if (e.fault == Fault::Cancelled) return;
+            const QString reason = QString::fromStdString(e.reason), remedy = QString::fromStdString(e.remedy);
+            onInterface(self, [=, this] { Q_EMIT problem(entry->path, reason, remedy); });
+        }
+    });
+}
+
+void Project::remove(int index) {
+    if (index < 0 || index >= count()) return;
+    clips_.erase(clips_.begin() + index);
+    if (current_ >= index && current_ > 0) --current_;
+    current_ = std::min(current_, count() - 1);
+    Q_EMIT shelfChanged();
+    Q_EMIT currentChanged();
+    keepSoon();
+}
+
+void Project::setCurrent(int index) {
+    if (index == current_ || index < 0 || index >= count()) return;
+    current_ = index;
+    stroke_.clear();
+    Q_EMIT shelfChanged();
+    Q_EMIT currentChanged();
+    keepSoon();
+}
+
+void Project::change(const Ticket& ticket, const QString& stroke) {
+    ClipEntry* c = currentClip();
+    if (!c || ticket == c->ticket) return;
+    if (stroke.isEmpty() || stroke != stroke_) {
+        c->past.push_back(c->ticket);
+        if (c->past.size() > 200) c->past.erase(c->past.begin());
+    }
+    stroke_ = stroke;
+    c->future.clear();
+    c->ticket = ticket;
+    Q_EMIT ticketChanged();
+    keepSoon();
+}
+
+void Project::undo() {
+    ClipEntry* c = currentClip();
+    if (!c || c->past.empty()) return;
+    c->future.push_back(c->ticket);
+    c->ticket = c->past.back();
+    c->past.pop_back();
+    stroke_.clear();
+    Q_EMIT ticketChanged();
+    keepSoon();
+}
+
+void Project::redo() {
+    ClipEntry* c = currentClip();
+    if (!c || c->future.empty()) return;
+    c->past.push_back(c->ticket);
+    c->ticket = c->future.back();
+    c->future.pop_back();
+    stroke_.clear();
+    Q_EMIT ticketChanged();
+    keepSoon();
+}
+
+void Project::setPlayhead(std::int64_t frame) {
+    ClipEntry* c = currentClip();
+    if (!c || !c->clip) return;
+    frame = std::clamp<std::int64_t>(frame, 0, c->clip->frameCount() - 1);
+    if (frame == c->playhead) return;
+    c->playhead = frame;
+    Q_EMIT playheadChanged();
+    keepSoon();
+}
+
+void Project::setSpots(const std::vector<Spot>& spots) {
+    if (ClipEntry* c = currentClip()) {
+        c->spots = spots;
+        Q_EMIT spotsChanged();
+        keepSoon();
+    }
+}
+
+void Project::chooseSpots(const Rect& window) {
+    ClipEntry* c = currentClip();
+    if (!c || !c->inspection || !std::ranges::all_of(c->spots, &Spot::automatic)) return;
+    std::vector<Spot> spots;
+    for (const WatchPlace& p : choosePlaces(*c->inspection, window, std::max(40, std::min(window.w, window.h) / 5)))
+        if (spots.size() < 3) spots.push_back({QString::fromStdString(p.what), p.frame, double(p.x), double(p.y), true});
+    if (spots != c->spots) setSpots(spots);
+}
+
+nlohmann::json Project::session() const {
+    json clips = json::array();
+    for (const auto& c : clips_) {
+        json spots = json::array();
+        for (const Spot& s : c->spots) spots.push_back(toJson(s));
+        clips.push_back({{"path", c->path.toStdString()}, {"ticket", ulm::toJson(c->ticket)}, {"spots", spots}, {"playhead", c->playhead}});
+    }
+    return {{"clips", clips}, {"current", current_}, {"night", night_}, {"watched", watched_}, {"chosen", chosen_}, {"runs", runs}};
+}
+
+void Project::keepSoon() {
+    if (!file_.isEmpty() && !keep_.isActive()) keep_.start();
+}
+
+void Project::keepNow() {
+    keep_.stop();
+    if (file_.isEmpty()) return;
+    const std::string text = session().dump(1), file = file_.toStdString();
+    const QPointer<QObject> self(this);
+    const auto write = [this, self, text, file, number = ++keepNumber_] {
+        // One writer at a time, and never an older session over a newer one.
+        std::lock_guard lock(writing_);
+        if (number < written_) return;
+        written_ = number;
+        try {
+            writeFileWhole(file, text);
+        } catch (const Error& e) {
+            const QString reason = QString::fromStdString(e.reason);
+            onInterface(self, [=, this] { Q_EMIT problem(file_, tr("The session cannot be kept: %1").arg(reason), tr("Make room on the disk; your work is safe while the window is open.")); });
+        }
+    };
+    if (closing_.cancelled()) write();
+    else inBackground(Lane::Quick, write);
+}
+
+} // namespace ulm::app

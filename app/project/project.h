@@ -1,0 +1,118 @@
+#pragma once
+
+#include "core/deliver/target.h"
+#include "core/engine/engine.h"
+#include "core/inspect/inspection.h"
+#include "core/media/decoder.h"
+#include "core/ticket/ticket.h"
+
+#include <QImage>
+#include <QObject>
+#include <QString>
+#include <QTimer>
+#include <memory>
+#include <mutex>
+#include <set>
+#include <vector>
+
+namespace ulm::app {
+
+/// A magnified place: pinned to a frame and a position of the upright source.
+struct Spot {
+    QString what;
+    std::int64_t frame = 0;
+    double x = 0, y = 0;
+    bool automatic = false; ///< chosen by the readings: chosen anew when the frame's crop leaves it behind
+    bool operator==(const Spot&) const = default;
+};
+
+/// A clip on the shelf, with everything a person did to it.
+struct ClipEntry {
+    QString path;
+    ClipPtr clip;                        ///< null while opening, or where it cannot be opened
+    QString problem;                     ///< why not
+    std::shared_ptr<FrameReader> reader; ///< for single frames
+    Ticket ticket;
+    std::vector<Ticket> past, future; ///< undo and redo
+    std::optional<Inspection> inspection;
+    double inspecting = 0; ///< 0…1 while it runs
+    std::vector<Spot> spots;
+    std::int64_t playhead = 0;
+    QImage thumbnail;
+
+    QString name() const;
+    Readings readings() const { return inspection ? inspection->readings : Readings{}; }
+};
+
+/// The clips, their tickets, the destinations that are watched. Everything is kept on disk as it changes, so that
+/// neither closing nor a crash loses it.
+class Project : public QObject {
+    Q_OBJECT
+public:
+    /// `folder`: where the session is kept; made if missing. Empty: nothing is kept (tests).
+    explicit Project(const QString& folder, QObject* parent = nullptr);
+    ~Project() override;
+
+    /// Reopens what the last session held.
+    void restore();
+    void addFiles(const QStringList& paths); ///< files and folders; those on the shelf already are only selected
+    void remove(int index);
+    int count() const { return static_cast<int>(clips_.size()); }
+    ClipEntry& at(int index) { return *clips_[static_cast<std::size_t>(index)]; }
+    int current() const { return current_; }
+    ClipEntry* currentClip() { return current_ >= 0 ? clips_[static_cast<std::size_t>(current_)].get() : nullptr; }
+    void setCurrent(int index);
+
+    /// Changes the current clip's ticket. Changes with the same non-empty `stroke` in a row make one step to undo.
+    void change(const Ticket& ticket, const QString& stroke = {});
+    /// The next change starts a new step to undo, even with the same stroke.
+    void endStroke() { stroke_.clear(); }
+    void undo();
+    void redo();
+    void setPlayhead(std::int64_t frame);
+    void setSpots(const std::vector<Spot>& spots);
+    /// Chooses spots by the readings inside `window` (upright source pixels), unless a person placed some.
+    void chooseSpots(const Rect& window);
+
+    const std::vector<Target>& targets() const { return targets_; }
+    std::set<std::string>& watched() { return watched_; }   ///< targets shown as chips
+    std::set<std::string>& chosen() { return chosen_; }     ///< targets that "Add to run list" delivers to
+    bool night() const { return night_; }
+    void setNight(bool night) { night_ = night, keepSoon(); }
+
+    Engine& engine() { return engine_; }
+    /// Part of the session that the run list keeps.
+    nlohmann::json runs;
+    void keepSoon();
+    void keepNow();
+
+signals:
+    void shelfChanged();
+    void currentChanged();
+    void ticketChanged();
+    void playheadChanged();
+    void spotsChanged();
+    void inspectionChanged(int index);
+    void problem(const QString& file, const QString& reason, const QString& remedy);
+
+private:
+    void openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isNew);
+    void inspect(const std::shared_ptr<ClipEntry>& entry);
+    int indexOf(const ClipEntry* entry) const;
+    nlohmann::json session() const;
+
+    QString file_;
+    std::vector<std::shared_ptr<ClipEntry>> clips_;
+    int current_ = -1;
+    QString stroke_;
+    std::vector<Target> targets_;
+    std::set<std::string> watched_, chosen_;
+    bool night_ = false;
+    Engine engine_;
+    CancelToken closing_;
+    QTimer keep_;
+    std::mutex writing_;
+    std::uint64_t keepNumber_ = 0, written_ = 0;
+};
+
+} // namespace ulm::app

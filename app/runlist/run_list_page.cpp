@@ -1,0 +1,141 @@
+#include "app/runlist/run_list_page.h"
+
+#include "app/bench/sentences.h"
+#include "app/widgets/theme.h"
+
+#include <QDesktopServices>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPainter>
+#include <QScrollArea>
+#include <QToolButton>
+#include <QUrl>
+#include <QVBoxLayout>
+
+namespace ulm::app {
+namespace {
+
+QString stateWord(const RunItem& r) {
+    switch (r.state) {
+    case RunItem::State::Waiting: return RunRow::tr("waiting");
+    case RunItem::State::Running: return r.progress.phase == "measuring" ? RunRow::tr("measuring") : r.progress.phase == "fitting" ? RunRow::tr("fitting the size") : RunRow::tr("rendering");
+    case RunItem::State::Done: return RunRow::tr("done");
+    case RunItem::State::Failed: return RunRow::tr("not done");
+    default: return RunRow::tr("cancelled");
+    }
+}
+
+} // namespace
+
+RunRow::RunRow(int index, RunQueue& queue, QWidget* parent) : QWidget(parent), index_(index), queue_(queue) {
+    const RunItem& r = queue.items()[static_cast<std::size_t>(index)];
+    setObjectName(QString("run.%1").arg(index));
+    setFixedHeight(64);
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(0, 0, 12, 0);
+    row->addStretch();
+    const auto add = [&](const QString& picture, const QString& object, const QString& tip, auto what) {
+        auto* b = new QToolButton;
+        b->setIcon(icon(picture, Theme::now().ink));
+        b->setIconSize({18, 18});
+        b->setToolTip(tip);
+        b->setAccessibleName(tip);
+        b->setObjectName(QString("%1.%2").arg(object).arg(index));
+        connect(b, &QToolButton::clicked, this, what);
+        row->addWidget(b);
+    };
+    const bool open = r.state == RunItem::State::Waiting || r.state == RunItem::State::Running;
+    if (open) add("stop", "cancelRun", tr("Cancel"), [this] { queue_.cancel(index_); });
+    if (r.state == RunItem::State::Done)
+        add("folder", "openFolder", tr("Open the folder"), [path = r.output] { QDesktopServices::openUrl(QUrl::fromLocalFile(QFileInfo(path).path())); });
+    if (r.state == RunItem::State::Failed || r.state == RunItem::State::Cancelled) add("again", "againRun", tr("Try again"), [this] { queue_.again(index_); });
+    if (!open) add("stop", "removeRun", tr("Take off the list (the file stays)"), [this] { queue_.remove(index_); });
+}
+
+void RunRow::paintEvent(QPaintEvent*) {
+    if (index_ >= static_cast<int>(queue_.items().size())) return;
+    const Theme& t = Theme::now();
+    const RunItem& r = queue_.items()[static_cast<std::size_t>(index_)];
+    QPainter p(this);
+    p.fillRect(rect(), t.paper);
+    p.setPen(t.paperLine);
+    p.drawLine(0, height() - 1, width(), height() - 1);
+    const bool failed = r.state == RunItem::State::Failed;
+    const QString mark = r.state == RunItem::State::Done ? "●" : failed ? "▲" : r.state == RunItem::State::Running ? "▶" : r.state == RunItem::State::Cancelled ? "×" : "○";
+    p.setFont(words(10));
+    p.setPen(failed ? t.emberInk : r.state == RunItem::State::Done ? t.elm : t.ink);
+    p.drawText(QRect(14, 8, 20, 20), Qt::AlignCenter, mark);
+    p.setPen(t.ink);
+    p.setFont(words(9.75, true));
+    const QString title = QFileInfo(r.clip).completeBaseName() + (r.target ? tr(" for %1").arg(QString::fromStdString(r.target->title)) : "");
+    p.drawText(QRect(42, 8, 420, 20), Qt::AlignVCenter, title);
+    p.setFont(words(8.5));
+    p.setPen(t.faint);
+    p.drawText(QRect(42, 30, width() - 160, 16), Qt::AlignVCenter, p.fontMetrics().elidedText(r.output, Qt::ElideMiddle, 520));
+    const int x = std::max(480, width() / 2), w = width() - x - 110;
+    p.setFont(words(9));
+    p.setPen(failed ? t.emberInk : t.ink);
+    if (r.state == RunItem::State::Running && r.progress.total > 0) {
+        const double share = double(r.progress.done) / double(r.progress.total);
+        p.drawText(QRect(x, 8, w, 20), Qt::AlignVCenter, stateWord(r));
+        const QRect bar(x, 34, w, 8);
+        p.fillRect(bar, t.paperLine);
+        p.fillRect(QRect(bar.left(), bar.top(), static_cast<int>(bar.width() * share), bar.height()), t.elm);
+        p.setFont(figures(8.5));
+        QString right = QString("%1 %").arg(static_cast<int>(share * 100));
+        if (r.progress.fps > 0) right = tr("%1 fps").arg(r.progress.fps, 0, 'f', 1) + "  " + right;
+        p.drawText(QRect(x, 8, w, 20), Qt::AlignVCenter | Qt::AlignRight, right);
+        p.setFont(words(8.5));
+        p.setPen(t.faint);
+        p.drawText(QRect(x, 44, w, 16), Qt::AlignVCenter, leftText(r.progress.left));
+    } else {
+        p.drawText(QRect(x, 6, w, height() - 12), Qt::AlignVCenter | Qt::TextWordWrap, r.words.isEmpty() ? stateWord(r) : stateWord(r) + ": " + r.words);
+    }
+}
+
+RunListPage::RunListPage(RunQueue& queue, QWidget* parent) : QWidget(parent), queue_(queue) {
+    setObjectName("runListPage");
+    auto* all = new QVBoxLayout(this);
+    all->setContentsMargins(24, 18, 24, 18);
+    auto* title = new QLabel(tr("Run list"));
+    title->setFont(words(14, true));
+    summary_ = new QLabel;
+    summary_->setObjectName("runSummary");
+    all->addWidget(title);
+    all->addWidget(summary_);
+    auto* scroll = new QScrollArea;
+    scroll->setWidgetResizable(true);
+    auto* inside = new QWidget;
+    rows_ = new QVBoxLayout(inside);
+    rows_->setContentsMargins(0, 8, 0, 0);
+    rows_->setSpacing(0);
+    rows_->setAlignment(Qt::AlignTop);
+    scroll->setWidget(inside);
+    all->addWidget(scroll, 1);
+    connect(&queue_, &RunQueue::changed, this, &RunListPage::refresh);
+    connect(&queue_, &RunQueue::progressed, this, [this](int i) {
+        if (auto* row = findChild<RunRow*>(QString("run.%1").arg(i))) row->update();
+    });
+    refresh();
+}
+
+void RunListPage::refresh() {
+    while (QLayoutItem* item = rows_->takeAt(0)) {
+        item->widget()->setObjectName({});
+        item->widget()->hide();
+        item->widget()->deleteLater();
+        delete item;
+    }
+    int done = 0, open = 0;
+    for (std::size_t i = 0; i < queue_.items().size(); ++i) {
+        rows_->addWidget(new RunRow(static_cast<int>(i), queue_));
+        const auto s = queue_.items()[i].state;
+        done += s == RunItem::State::Done;
+        open += s == RunItem::State::Waiting || s == RunItem::State::Running;
+    }
+    summary_->setText(queue_.items().empty() ? tr("Nothing is to be rendered. On the Bench, tick the destinations a clip goes to and press “Add to run list”.")
+                                             : tr("%1 to go, %2 done. Results lie beside their clips; nothing is ever overwritten.").arg(open).arg(done));
+}
+
+} // namespace ulm::app

@@ -1,0 +1,38 @@
+#pragma once
+
+#include "app/runlist/run_queue.h"
+
+#include <QWidget>
+
+class QVBoxLayout;
+
+namespace ulm::app {
+
+/// One delivery: what, where to, how far, and what can be done about it.
+class RunRow : public QWidget {
+    Q_OBJECT
+public:
+    RunRow(int index, RunQueue& queue, QWidget* parent = nullptr);
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+
+private:
+    int index_;
+    RunQueue& queue_;
+};
+
+/// The list of what is to be rendered, running and done.
+class RunListPage : public QWidget {
+    Q_OBJECT
+public:
+    explicit RunListPage(RunQueue& queue, QWidget* parent = nullptr);
+
+private:
+    void refresh();
+    RunQueue& queue_;
+    QVBoxLayout* rows_;
+    class QLabel* summary_;
+};
+
+} // namespace ulm::app

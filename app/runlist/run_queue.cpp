@@ -1,0 +1,165 @@
+#include "app/runlist/run_queue.h"
+
+#include "app/bench/sentences.h"
+#include "core/deliver/output_file.h"
+
+#include <QDir>
+#include <QFileInfo>
+#include <algorithm>
+
+namespace ulm::app {
+namespace {
+
+using nlohmann::json;
+
+QString outputName(const ClipEntry& c, const std::optional<Target>& t, const std::vector<RunItem>& others) {
+    const QFileInfo clip(c.path);
+    const QString stem = clip.path() + "/" + clip.completeBaseName() + "-" + (t ? QString::fromStdString(t->name) : QStringLiteral("ready"));
+    for (int n = 1;; ++n) {
+        const QString name = stem + (n > 1 ? QString("-%1").arg(n) : "") + ".mp4";
+        const bool taken = std::ranges::any_of(others, [&](const RunItem& r) { return r.output == name; });
+        if (!taken && !QFileInfo::exists(name)) return name;
+    }
+}
+
+} // namespace
+
+RunQueue::RunQueue(Project& project, QObject* parent) : QObject(parent), project_(project) {}
+
+RunQueue::~RunQueue() { worker_.stop(); }
+
+void RunQueue::restore() {
+    if (!project_.runs.is_array()) return;
+    for (const json& j : project_.runs) try {
+            RunItem r;
+            r.clip = QString::fromStdString(j.at("clip").get<std::string>());
+            r.output = QString::fromStdString(j.at("output").get<std::string>());
+            r.ticket = ticketFromJson(j.at("ticket"), "session");
+            if (j.contains("target")) r.target = targetFromJson(j["target"], "session");
+            const std::string state = j.value("state", "waiting");
+            r.state = state == "done" ? RunItem::State::Done : state == "failed" ? RunItem::State::Failed : state == "cancelled" ? RunItem::State::Cancelled : RunItem::State::Waiting;
+            r.words = QString::fromStdString(j.value("words", ""));
+            if (state == "running") r.words = tr("Was interrupted; starts again.");
+            items_.push_back(r);
+        } catch (const std::exception&) { // an entry that makes no sense is left out; the others still run
+        }
+    Q_EMIT changed();
+    startNext();
+}
+
+void RunQueue::keep() {
+    json all = json::array();
+    static const char* kStates[] = {"waiting", "running", "done", "failed", "cancelled"};
+    for (const RunItem& r : items_) {
+        json j = {{"clip", r.clip.toStdString()}, {"output", r.output.toStdString()}, {"ticket", toJson(r.ticket)},
+                  {"state", kStates[static_cast<int>(r.state)]}, {"words", r.words.toStdString()}};
+        if (r.target) j["target"] = toJson(*r.target);
+        all.push_back(j);
+    }
+    project_.runs = all;
+    project_.keepSoon();
+}
+
+void RunQueue::add(const ClipEntry& c, const std::vector<Target>& targets) {
+    std::vector<std::optional<Target>> wanted(targets.begin(), targets.end());
+    if (wanted.empty()) wanted.push_back(std::nullopt);
+    for (const auto& t : wanted) {
+        RunItem r;
+        r.clip = c.path;
+        r.ticket = c.ticket;
+        r.target = t;
+        r.output = outputName(c, t, items_);
+        items_.push_back(r);
+    }
+    keep();
+    Q_EMIT changed();
+    startNext();
+}
+
+void RunQueue::startNext() {
+    if (running_ >= 0) return;
+    const auto next = std::ranges::find(items_, RunItem::State::Waiting, &RunItem::state);
+    if (next == items_.end()) return;
+    running_ = static_cast<int>(next - items_.begin());
+    next->state = RunItem::State::Running;
+    next->words.clear();
+    next->progress = {};
+    const std::uint64_t round = ++round_;
+    ExportJob job{next->clip.toStdString(), next->output.toStdString(), next->ticket, next->target};
+    for (int i = 0; i < project_.count(); ++i)
+        if (project_.at(i).path == next->clip && project_.at(i).inspection) job.inspection = project_.at(i).inspection;
+    keep();
+    Q_EMIT changed();
+    const QPointer<QObject> self(this);
+    worker_.submit([this, self, job, round](const CancelToken& cancel) {
+        RunItem::State state = RunItem::State::Failed;
+        QString words, reason, remedy;
+        try {
+            const ExportReport r = exportClip(job, cancel, [&](const ExportProgress& p) {
+                onInterface(self, [=, this] {
+                    if (round != round_ || running_ < 0) return;
+                    items_[static_cast<std::size_t>(running_)].progress = p;
+                    Q_EMIT progressed(running_);
+                });
+            });
+            state = RunItem::State::Done;
+            words = tr("%1, %2 s, %3 frames").arg(byteText(double(r.bytes))).arg(r.seconds, 0, 'f', 1).arg(r.frames);
+            if (r.limitBytes) words += tr("; %1 % of the limit").arg(100.0 * double(r.bytes) / double(r.limitBytes), 0, 'f', 1);
+            if (r.lostFrames) words += tr("; %1 frames were damaged in the source").arg(r.lostFrames);
+            if (!r.soundNote.empty()) words += "; " + QString::fromStdString(r.soundNote);
+        } catch (const Cancelled&) {
+            state = RunItem::State::Cancelled;
+            words = tr("Cancelled; nothing was left behind.");
+        } catch (const Error& e) {
+            reason = QString::fromStdString(e.reason);
+            remedy = QString::fromStdString(e.remedy);
+            words = reason + (remedy.isEmpty() ? "." : ". " + remedy);
+        } catch (const std::bad_alloc&) {
+            reason = words = tr("There is not enough memory for this.");
+            remedy = tr("Choose a smaller size, or close other programs.");
+        }
+        onInterface(self, [=, this] {
+            if (round != round_ || running_ < 0) return;
+            RunItem& r = items_[static_cast<std::size_t>(running_)];
+            r.state = state;
+            r.words = words;
+            const QString file = r.clip;
+            running_ = -1;
+            keep();
+            Q_EMIT changed();
+            if (state == RunItem::State::Failed) Q_EMIT failed(file, reason, remedy);
+            startNext();
+        });
+    });
+}
+
+void RunQueue::cancel(int i) {
+    if (i < 0 || i >= static_cast<int>(items_.size())) return;
+    if (i == running_) worker_.stop();
+    else if (items_[static_cast<std::size_t>(i)].state == RunItem::State::Waiting) {
+        items_[static_cast<std::size_t>(i)].state = RunItem::State::Cancelled;
+        keep();
+        Q_EMIT changed();
+    }
+}
+
+void RunQueue::remove(int i) {
+    if (i < 0 || i >= static_cast<int>(items_.size()) || i == running_) return;
+    items_.erase(items_.begin() + i);
+    if (running_ > i) --running_;
+    keep();
+    Q_EMIT changed();
+}
+
+void RunQueue::again(int i) {
+    if (i < 0 || i >= static_cast<int>(items_.size()) || i == running_) return;
+    RunItem& r = items_[static_cast<std::size_t>(i)];
+    r.state = RunItem::State::Waiting;
+    r.words.clear();
+    if (QFileInfo::exists(r.output)) r.output = QString::fromStdString(freeName(r.output.toStdString()));
+    keep();
+    Q_EMIT changed();
+    startNext();
+}
+
+} // namespace ulm::app

@@ -1,0 +1,55 @@
+#pragma once
+
+#include "app/project/project.h"
+#include "app/work/background.h"
+#include "core/deliver/export.h"
+
+#include <QObject>
+
+namespace ulm::app {
+
+/// One delivery to be made, running, or done.
+struct RunItem {
+    enum class State { Waiting, Running, Done, Failed, Cancelled } state = State::Waiting;
+    QString clip, output;
+    Ticket ticket;
+    std::optional<Target> target;
+    ExportProgress progress;
+    QString words; ///< the outcome: size and duration, or reason and remedy
+};
+
+/// Renders deliveries one after another in the background. Kept with the session: what was under way when the
+/// application ended starts again from its beginning.
+class RunQueue : public QObject {
+    Q_OBJECT
+public:
+    explicit RunQueue(Project& project, QObject* parent = nullptr);
+    ~RunQueue() override;
+    void restore();
+
+    /// Adds the clip on its ticket, for each given target, or once without one. Names never collide with files that exist
+    /// or with other runs.
+    void add(const ClipEntry& clip, const std::vector<Target>& targets);
+    const std::vector<RunItem>& items() const { return items_; }
+    void cancel(int index);
+    void remove(int index); ///< only what does not run
+    void again(int index);  ///< failed or cancelled: waits once more
+    bool running() const { return running_ >= 0; }
+
+signals:
+    void changed();
+    void progressed(int index);
+    void failed(const QString& file, const QString& reason, const QString& remedy);
+
+private:
+    void startNext();
+    void keep();
+
+    Project& project_;
+    std::vector<RunItem> items_;
+    int running_ = -1;
+    std::uint64_t round_ = 0;
+    LatestWorker worker_;
+};
+
+} // namespace ulm::app

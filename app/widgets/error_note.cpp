@@ -1,0 +1,63 @@
+#include "app/widgets/error_note.h"
+
+#include "app/widgets/theme.h"
+
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPainter>
+#include <QPushButton>
+
+namespace ulm::app {
+
+ErrorNote::ErrorNote(QWidget* parent) : QWidget(parent) {
+    setObjectName("errorNote");
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(40, 8, 14, 8);
+    label_ = new QLabel;
+    label_->setObjectName("errorText");
+    label_->setWordWrap(true);
+    label_->setTextFormat(Qt::PlainText);
+    row->addWidget(label_, 1);
+    close_ = new QPushButton(tr("Close"));
+    close_->setObjectName("closeError");
+    connect(close_, &QPushButton::clicked, this, [this] {
+        if (!waiting_.isEmpty()) waiting_.removeFirst();
+        showFirst();
+    });
+    row->addWidget(close_, 0, Qt::AlignTop);
+    hide();
+}
+
+void ErrorNote::tell(const QString& file, const QString& reason, const QString& remedy) {
+    QString r = reason;
+    if (!r.isEmpty()) r[0] = r[0].toUpper();
+    QString text = (file.isEmpty() ? "" : QFileInfo(file).fileName() + ": ") + r;
+    if (!text.endsWith('.')) text += ".";
+    if (!remedy.isEmpty()) text += "\n" + remedy;
+    if (waiting_.contains(text)) return;
+    waiting_ << text;
+    showFirst();
+}
+
+QString ErrorNote::text() const { return waiting_.isEmpty() ? QString() : waiting_.first(); }
+
+void ErrorNote::showFirst() {
+    setVisible(!waiting_.isEmpty());
+    label_->setText(text());
+    close_->setText(waiting_.size() > 1 ? tr("Next (%1 more)").arg(waiting_.size() - 1) : tr("Close"));
+}
+
+void ErrorNote::paintEvent(QPaintEvent*) {
+    const Theme& t = Theme::now();
+    QPainter p(this);
+    p.fillRect(rect(), t.paperOpen);
+    p.fillRect(QRect(0, 0, 6, height()), t.ember);
+    p.setPen(t.emberInk);
+    p.setFont(words(12));
+    p.drawText(QRect(12, 8, 20, 20), Qt::AlignCenter, "▲");
+    p.setPen(t.line);
+    p.drawLine(0, height() - 1, width(), height() - 1);
+}
+
+} // namespace ulm::app

@@ -1,0 +1,91 @@
+#include "app/work/background.h"
+
+#include <QCoreApplication>
+#include <QThreadPool>
+
+namespace ulm::app {
+
+LatestWorker::LatestWorker() : thread_([this] { loop(); }) {}
+
+LatestWorker::~LatestWorker() {
+    {
+        std::lock_guard lock(mutex_);
+        ending_ = true;
+        next_.reset();
+        running_.cancel();
+    }
+    wake_.notify_all();
+    thread_.join();
+}
+
+void LatestWorker::submit(Job job) {
+    {
+        std::lock_guard lock(mutex_);
+        running_.cancel();
+        next_ = std::move(job);
+    }
+    wake_.notify_all();
+}
+
+void LatestWorker::stop() {
+    std::lock_guard lock(mutex_);
+    next_.reset();
+    running_.cancel();
+}
+
+bool LatestWorker::busy() const {
+    std::lock_guard lock(mutex_);
+    return working_ || next_.has_value();
+}
+
+void LatestWorker::loop() {
+    for (;;) {
+        Job job;
+        CancelToken token;
+        {
+            std::unique_lock lock(mutex_);
+            working_ = false;
+            wake_.wait(lock, [&] { return ending_ || next_; });
+            if (ending_) return;
+            job = std::move(*next_);
+            next_.reset();
+            running_ = token;
+            working_ = true;
+        }
+        try {
+            job(token);
+        } catch (const Cancelled&) { // a newer job waits
+        }
+    }
+}
+
+void onInterface(const QPointer<QObject>& context, std::function<void()> then) {
+    QCoreApplication* app = QCoreApplication::instance();
+    if (!app) return;
+    QMetaObject::invokeMethod(
+        app,
+        [context, then = std::move(then)] {
+            if (context) then();
+        },
+        Qt::QueuedConnection);
+}
+
+namespace {
+
+QThreadPool& pool(Lane lane) {
+    static QThreadPool quick, long_;
+    quick.setMaxThreadCount(4);
+    long_.setMaxThreadCount(1);
+    return lane == Lane::Quick ? quick : long_;
+}
+
+} // namespace
+
+void inBackground(Lane lane, std::function<void()> work) { pool(lane).start(std::move(work)); }
+
+void finishBackground() {
+    pool(Lane::Long).waitForDone();
+    pool(Lane::Quick).waitForDone();
+}
+
+} // namespace ulm::app

@@ -1,0 +1,45 @@
+#pragma once
+
+#include "core/engine/cancel.h"
+
+#include <QObject>
+#include <QPointer>
+#include <condition_variable>
+#include <functional>
+#include <mutex>
+#include <optional>
+#include <thread>
+
+namespace ulm::app {
+
+/// One thread that always works on the newest job: submitting cancels the one that runs and replaces the one that waits.
+class LatestWorker {
+public:
+    using Job = std::function<void(const CancelToken&)>;
+    LatestWorker();
+    ~LatestWorker();
+    void submit(Job job);
+    /// Cancels what runs and forgets what waits.
+    void stop();
+    bool busy() const;
+
+private:
+    void loop();
+    mutable std::mutex mutex_;
+    std::condition_variable wake_;
+    std::optional<Job> next_;
+    CancelToken running_;
+    bool working_ = false, ending_ = false;
+    std::thread thread_;
+};
+
+/// Runs `then` on the interface thread, if `context` still lives by then. Callable from any thread.
+void onInterface(const QPointer<QObject>& context, std::function<void()> then);
+
+/// Runs `work` off the interface thread. Long work queues up behind its like, so it never delays quick work.
+enum class Lane { Quick, Long };
+void inBackground(Lane lane, std::function<void()> work);
+/// Waits for everything started by inBackground(): call before the application object goes.
+void finishBackground();
+
+} // namespace ulm::app

@@ -1,0 +1,21 @@
+#pragma once
+
+#include "core/engine/cancel.h"
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+namespace ulm {
+
+/// The first sound stream of a file as interleaved 16-bit stereo at 48 kHz, from its first sample, at most
+/// `mostSeconds` of it. Empty where there is none. `startsAt`: seconds on the file's own clock of the first sample.
+/// Errors: Fault::Input. Throws Cancelled.
+struct PlainSound {
+    std::vector<std::int16_t> samples;
+    double startsAt = 0;
+    static constexpr int kRate = 48000;
+};
+PlainSound readSound(const std::string& path, double mostSeconds, const CancelToken&);
+
+} // namespace ulm
