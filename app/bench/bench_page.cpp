@@ -44,6 +44,7 @@ BenchPage::BenchPage(Project& project, QWidget* parent) : QWidget(parent), proje
     play->setAccessibleName(tr("Play or pause"));
     const auto showState = [play](bool playing) { play->setIcon(icon(playing ? "pause" : "play", Theme::now().ink)); };
     showState(false);
+    connect(&project, &Project::currentChanged, play, [=, this] { showState(player_->playing()); });
     connect(play, &QToolButton::clicked, player_, &Player::toggle);
     connect(player_, &Player::stateChanged, this, [this, showState](bool playing) {
         showState(playing);

@@ -98,7 +98,10 @@ void LiveModel::chooseSpots() {
     const QPointF a = toSource({double(p.x), double(p.y)}), b = toSource({double(p.x + p.w), double(p.y + p.h)});
     // Spots keep their distance from the crop's border, so that they show what they were chosen for.
     const double inset = std::min(24.0, std::min(b.x() - a.x(), b.y() - a.y()) / 6);
-    project_.chooseSpots({int(a.x() + inset), int(a.y() + inset), int(b.x() - a.x() - 2 * inset), int(b.y() - a.y() - 2 * inset)});
+    const Rect window{int(a.x() + inset), int(a.y() + inset), int(b.x() - a.x() - 2 * inset), int(b.y() - a.y() - 2 * inset)};
+    // So far apart that their squares do not overlap, where the picture has room for that.
+    const double square = spotSide_ * (b.x() - a.x()) / p.w;
+    project_.chooseSpots(window, static_cast<int>(std::min(1.3 * square, std::max(window.w, window.h) / 3.0)));
 }
 
 QPointF LiveModel::toDelivered(double x, double y) const {
@@ -148,8 +151,10 @@ void LiveModel::refreshSpots() {
                 s.region = a.region;
                 s.after = toImage(e.pull(*after, a.frame, a.region, cancel, Engine::Keep::Inputs));
                 s.before = toImage(e.pull(*before, a.frame, a.region, cancel));
-                s.readingAfter = readingOf(a.what, e.pull(*p->cleaned, a.frame, a.measured, cancel));
-                s.readingBefore = readingOf(a.what, e.pull(*p->source, a.frame, a.measured, cancel));
+                // Blocks and noise are told where they live, before any change of size; edges as they are delivered.
+                const bool edge = a.what == "Edge";
+                s.readingAfter = readingOf(a.what, e.pull(edge ? *p->result : *p->cleaned, a.frame, edge ? a.region : a.measured, cancel));
+                s.readingBefore = readingOf(a.what, e.pull(edge ? *p->before : *p->source, a.frame, edge ? a.region : a.measured, cancel));
                 s.fresh = true;
                 onInterface(self, [this, s, i, round] {
                     if (round != spotRound_ || i >= spots_.size()) return;

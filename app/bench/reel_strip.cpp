@@ -12,6 +12,8 @@
 namespace ulm::app {
 namespace {
 constexpr int kThumbs = 44;
+
+QString counted(std::size_t n, const QString& one, const QString& many) { return n == 1 ? one : many.arg(n); }
 }
 
 ReelStrip::ReelStrip(Project& project, LiveModel& live, QWidget* parent) : QWidget(parent), project_(project), live_(live) {
@@ -159,8 +161,8 @@ void ReelStrip::paintEvent(QPaintEvent*) {
     p.setPen(t.faint);
     QString right = tr("motion");
     if (c->inspection) {
-        if (!c->inspection->cuts.empty()) right += tr(" · %n cut(s)", "", static_cast<int>(c->inspection->cuts.size()));
-        if (!c->inspection->duplicates.empty()) right += tr(" · %n repeated frame(s)", "", static_cast<int>(c->inspection->duplicates.size()));
+        if (!c->inspection->cuts.empty()) right += counted(c->inspection->cuts.size(), tr(" · 1 cut"), tr(" · %1 cuts"));
+        if (!c->inspection->duplicates.empty()) right += counted(c->inspection->duplicates.size(), tr(" · 1 repeated frame"), tr(" · %1 repeated frames"));
     }
     if (b >= a) right = tr("stretch %1 to %2 · ").arg(timeText(c->ticket.stretch.from), timeText(c->ticket.stretch.to)) + right;
     p.drawText(foot, Qt::AlignVCenter | Qt::AlignRight, right);

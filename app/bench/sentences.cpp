@@ -26,7 +26,7 @@ QString quantityText(const QString& name, const Quantity& q, double reading, dou
 }
 
 QString codecName(const std::string& codec) {
-    static const std::map<std::string, QString> names = {{"h264", "H.264"}, {"hevc", "H.265"}, {"mpeg4", "MPEG-4"}, {"av1", "AV1"}, {"vp9", "VP9"}, {"vp8", "VP8"}, {"prores", "ProRes"}};
+    static const std::map<std::string, QString> names = {{"h264", "H.264"}, {"hevc", "H.265"}, {"mpeg4", "MPEG-4"}, {"av1", "AV1"}, {"vp9", "VP9"}, {"vp8", "VP8"}};
     const auto it = names.find(codec);
     return it != names.end() ? it->second : QString::fromStdString(codec).toUpper();
 }
@@ -67,10 +67,19 @@ QString factsSentence(const ClipEntry& c) {
 QString adviceSentence(const ClipEntry& c, const QString& colour) {
     if (!c.inspection) return c.inspecting > 0 ? tr("Looking it over… %1 %").arg(std::lround(c.inspecting * 100)) : tr("Waiting to be looked over…");
     QStringList found;
-    for (const Advice& a : c.inspection->advice) found << QString::fromStdString(a.what).toLower();
+    for (const Advice& a : openAdvice(c)) found << QString::fromStdString(a.what).toLower();
     if (c.inspection->framesLost) found.prepend(tr("%1 damaged frames").arg(c.inspection->framesLost));
-    if (found.isEmpty()) return tr("Nothing wrong was found.");
+    if (found.isEmpty()) return c.inspection->advice.empty() ? tr("Nothing wrong was found.") : tr("All that was advised is on the ticket.");
     return tr("Advice: %1.").arg(found.join(", ")) + QString(" <a href=\"apply\" style=\"color:%1\">%2</a>").arg(colour, tr("Put on ticket"));
+}
+
+std::vector<Advice> openAdvice(const ClipEntry& c) {
+    std::vector<Advice> open;
+    if (!c.inspection) return open;
+    const std::map<std::string, bool> on = {{"clean", c.ticket.clean.on}, {"enlarge", c.ticket.enlarge.on}, {"finish", c.ticket.finish.on}};
+    for (const Advice& a : c.inspection->advice)
+        if (const auto it = on.find(a.step); it == on.end() || !it->second) open.push_back(a);
+    return open;
 }
 
 QString cleanSentence(const Ticket& t, const ClipEntry& c) {

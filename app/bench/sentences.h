@@ -10,6 +10,8 @@ namespace ulm::app {
 /// What each step of a ticket will do to a clip, in a sentence. `p` may be null while nothing can be worked out.
 QString factsSentence(const ClipEntry&);
 QString adviceSentence(const ClipEntry&, const QString& linkColour);
+/// Advice whose step is not on the ticket yet.
+std::vector<Advice> openAdvice(const ClipEntry&);
 QString cleanSentence(const Ticket&, const ClipEntry&);
 QString enlargeSentence(const Ticket&, const ClipEntry&, const Pipeline* p);
 QString motionSentence(const Ticket&, const ClipEntry&);

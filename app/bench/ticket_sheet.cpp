@@ -28,9 +28,10 @@ StepBlock::StepBlock(int number, const QString& name, const QString& key, QWidge
     setCursor(Qt::PointingHandCursor);
     setAccessibleName(name);
     auto* all = new QVBoxLayout(this);
-    all->setContentsMargins(38, 8, 16, 8);
+    all->setContentsMargins(12, 8, 14, 8); // the number stands left of the head; controls use the full width
     all->setSpacing(2);
     auto* head = new QHBoxLayout;
+    head->setContentsMargins(26, 0, 0, 0);
     name_ = new QLabel(name);
     name_->setFont(words(9.75, true));
     switch_ = new Switch;
@@ -43,6 +44,7 @@ StepBlock::StepBlock(int number, const QString& name, const QString& key, QWidge
     sentence_ = new QLabel;
     sentence_->setObjectName("sentence." + key);
     sentence_->setWordWrap(true);
+    sentence_->setContentsMargins(26, 0, 40, 0);
     all->addWidget(sentence_);
     controls_ = new QWidget;
     controls_->setCursor(Qt::ArrowCursor);
@@ -128,8 +130,9 @@ void ChoiceRow::setCurrent(int index) {
         auto* b = static_cast<QPushButton*>(buttons_[i]);
         const bool on = static_cast<int>(i) == index;
         b->setChecked(on);
-        b->setStyleSheet(on ? QString("QPushButton{padding:3px 8px;margin-right:-1px;background:%1;color:%2;border:1px solid %1;font-weight:bold}").arg(t.ink.name(), t.paper.name())
-                            : QString("QPushButton{padding:3px 8px;margin-right:-1px}"));
+        const QString join = i ? "border-left:none;" : "";
+        b->setStyleSheet(on ? QString("QPushButton{padding:3px 8px;background:%1;color:%2;border:1px solid %1;font-weight:bold;%3}").arg(t.ink.name(), t.paper.name(), join)
+                            : QString("QPushButton{padding:3px 8px;%1}").arg(join));
     }
 }
 
@@ -164,7 +167,7 @@ TicketSheet::TicketSheet(Project& project, LiveModel& live, QWidget* parent) : Q
     names->addWidget(advice_);
     connect(advice_, &QLabel::linkActivated, this, [this] {
         edit([&](Ticket& t) {
-            for (const Advice& a : project_.currentClip()->inspection->advice)
+            for (const Advice& a : openAdvice(*project_.currentClip()))
                 for (const auto& [k, v] : a.set) setByKey(t, k, v);
         });
     });
@@ -176,6 +179,7 @@ TicketSheet::TicketSheet(Project& project, LiveModel& live, QWidget* parent) : Q
     more->setAccessibleName(tr("Ticket menu"));
     connect(more, &QToolButton::clicked, this, &TicketSheet::showMenu);
     head->addWidget(more, 0, Qt::AlignTop);
+    connect(&project_, &Project::currentChanged, more, [more] { more->setIcon(icon("more", Theme::now().ink)); });
     outer->addLayout(head);
     auto* scroll = new QScrollArea;
     scroll->setWidgetResizable(true);
@@ -294,7 +298,8 @@ void TicketSheet::buildEnlarge() {
     for (QLineEdit* e : {width, height}) e->setFont(figures(8.5)), e->setFixedWidth(58);
     auto* named = new QToolButton;
     named->setObjectName("enlarge.named");
-    named->setText(tr("Sizes"));
+    named->setText(tr("Sizes ▾"));
+    named->setStyleSheet("QToolButton::menu-indicator{image:none}");
     named->setPopupMode(QToolButton::InstantPopup);
     auto* menu = new QMenu(named);
     for (const auto& [title, w, h] : {std::tuple{"1280×720", 1280, 720}, {"1920×1080", 1920, 1080}, {"2560×1440", 2560, 1440}, {"3840×2160", 3840, 2160},

@@ -272,11 +272,11 @@ void Project::setSpots(const std::vector<Spot>& spots) {
     }
 }
 
-void Project::chooseSpots(const Rect& window) {
+void Project::chooseSpots(const Rect& window, int apart) {
     ClipEntry* c = currentClip();
     if (!c || !c->inspection || !std::ranges::all_of(c->spots, &Spot::automatic)) return;
     std::vector<Spot> spots;
-    for (const WatchPlace& p : choosePlaces(*c->inspection, window, std::max(40, std::min(window.w, window.h) / 5)))
+    for (const WatchPlace& p : choosePlaces(*c->inspection, window, apart))
         if (spots.size() < 3) spots.push_back({QString::fromStdString(p.what), p.frame, double(p.x), double(p.y), true});
     if (spots != c->spots) setSpots(spots);
 }

@@ -72,7 +72,7 @@ public:
     void setPlayhead(std::int64_t frame);
     void setSpots(const std::vector<Spot>& spots);
     /// Chooses spots by the readings inside `window` (upright source pixels), unless a person placed some.
-    void chooseSpots(const Rect& window);
+    void chooseSpots(const Rect& window, int apart);
 
     const std::vector<Target>& targets() const { return targets_; }
     std::set<std::string>& watched() { return watched_; }   ///< targets shown as chips

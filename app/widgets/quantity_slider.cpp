@@ -25,7 +25,7 @@ void QuantitySlider::setHelp(const QString& what, const QString& tooMuch) {
 
 double QuantitySlider::value() const { return measurable_ ? quantity_.resolve(reading_, least_, most_) : quantity_.value; }
 
-QRect QuantitySlider::track() const { return {96, height() / 2 - 2, std::max(40, width() - 96 - 116), 4}; }
+QRect QuantitySlider::track() const { return {92, height() / 2 - 2, std::max(40, width() - 92 - 134), 4}; }
 
 QRect QuantitySlider::sourceWord() const { return {width() - 58, 0, 58, height()}; }
 
