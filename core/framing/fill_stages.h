@@ -4,7 +4,7 @@
 
 namespace ulm {
 
-/// `inner` placed at `place` (even luma pixels; its size is inner's) on a black picture of width × height.
+/// `inner` placed at `place` (position and size even; its size is inner's) on a black picture of width × height.
 StagePtr padded(StagePtr inner, const Rect& place, int width, int height);
 
 /// The same on a backdrop: a small soft copy of the picture (see backdrop()), stretched over everything.

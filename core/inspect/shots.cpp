@@ -47,7 +47,12 @@ PrintDifference difference(const Thumbprint& a, const Thumbprint& b) {
         d.mean += v;
         d.most = std::max(d.most, v);
     }
-    d.mean /= static_cast<float>(a.cells.size());
+    const auto count = static_cast<float>(a.cells.size());
+    d.mean /= count;
+    float lift = 0;
+    for (std::size_t i = 0; i < a.cells.size(); ++i) lift += b.cells[i] - a.cells[i];
+    lift /= count;
+    for (std::size_t i = 0; i < a.cells.size(); ++i) d.shape += std::abs(b.cells[i] - a.cells[i] - lift) / count;
     return d;
 }
 
@@ -56,6 +61,8 @@ std::vector<std::int64_t> findCuts(const std::vector<Thumbprint>& prints) {
     std::vector<std::int64_t> cuts;
     for (std::size_t i = 1; i < prints.size(); ++i) {
         if (d[i].mean < 6 || d[i].mean < 3.5f * typicalAround(d, i, 6) + 2) continue;
+        // Light that comes on or goes off changes brightness, not what is seen.
+        if (d[i].shape < 0.35f * d[i].mean) continue;
         // A flash returns to what was before it; the frame on which it returns is no cut either.
         bool returns = false;
         for (std::size_t k = 1; k <= 2; ++k) {

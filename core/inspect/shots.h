@@ -15,6 +15,7 @@ Thumbprint thumbprint(const Plane& luma);
 
 struct PrintDifference {
     float mean = 0, most = 0; ///< 8-bit steps, over cells
+    float shape = 0;          ///< mean, after the change of overall brightness is taken out
 };
 PrintDifference difference(const Thumbprint& a, const Thumbprint& b);
 

@@ -24,13 +24,24 @@ struct Graph {
     std::unique_ptr<void, void (*)(void*)> scratch;
 };
 
+// zimg breaks ties of nearest samples by the region it is given; here the plane's own coordinates decide.
+void resamplePoint(const Plane& in, Plane& out, const AxisMap& h, const AxisMap& v) {
+    const Rect& from = in.area();
+    const auto nearest = [](const AxisMap& m, int i, int low, int count) {
+        return std::clamp(static_cast<int>(std::floor(m.start + (i + 0.5) * m.step)), low, low + count - 1);
+    };
+    for (int y = out.area().y; y < out.area().bottom(); ++y) {
+        const float* row = in.row(nearest(v, y, from.y, from.h)) - from.x;
+        for (int x = 0; x < out.area().w; ++x) out.row(y)[x] = row[nearest(h, x + out.area().x, from.x, from.w)];
+    }
+}
+
 zimg_resample_filter_e zimgKernel(Kernel k) {
     switch (k) {
     case Kernel::Bilinear: return ZIMG_RESIZE_BILINEAR;
     case Kernel::Bicubic: return ZIMG_RESIZE_BICUBIC;
     case Kernel::Spline36: return ZIMG_RESIZE_SPLINE36;
-    case Kernel::Lanczos: return ZIMG_RESIZE_LANCZOS;
-    default: return ZIMG_RESIZE_POINT;
+    default: return ZIMG_RESIZE_LANCZOS;
     }
 }
 
@@ -60,7 +71,8 @@ Graph build(const GraphKey& key) {
     zimg_graph_builder_params_default(&params, ZIMG_API_VERSION);
     params.resample_filter = zimgKernel(key.kernel);
     if (key.kernel == Kernel::Lanczos) params.filter_param_a = 3;
-    params.cpu_type = ZIMG_CPU_AUTO_64B;
+    // Not AUTO_64B: zimg 3.0.4's AVX-512 kernels weigh samples wrongly for outputs a few pixels across.
+    params.cpu_type = ZIMG_CPU_AUTO;
     Graph g{key, {zimg_filter_graph_build(&in, &out, &params), zimg_filter_graph_free}, {nullptr, std::free}};
     if (!g.graph) refuse();
     std::size_t bytes = 0;
@@ -117,6 +129,7 @@ Span samplesNeeded(Kernel kernel, const AxisMap& map, int first, int count, int 
 }
 
 void resample(const Plane& given, Plane& out, const AxisMap& h, const AxisMap& v, Kernel kernel) {
+    if (kernel == Kernel::Point) return resamplePoint(given, out, h, v);
     // zimg wants aligned rows; a view into a larger plane may start anywhere.
     const Plane in = aligned(given) ? given : given.copy();
     const Rect &from = in.area(), &to = out.area();

@@ -1,0 +1,190 @@
+#include "tests/support/contract.h"
+
+#include "core/enlarge/resample_stage.h"
+#include "core/finish/unsharp_stage.h"
+#include "core/framing/fill_stages.h"
+#include "core/pipeline/pipeline.h"
+#include "core/restore/clean_stages.h"
+
+#include <catch2/catch.hpp>
+#include <atomic>
+#include <thread>
+
+using namespace ulm;
+using test::PatternStage;
+
+namespace {
+
+PictureFormat format(int w, int h, int subW = 1, int subH = 1) {
+    PictureFormat f{w, h, subW, subH};
+    f.colour.chromaSite = 1;
+    return f;
+}
+
+StagePtr pattern(int w, int h, int subW = 1, int subH = 1, std::int64_t frames = 3) {
+    return std::make_shared<PatternStage>(format(w, h, subW, subH), frames);
+}
+
+// Counts how often it runs; slow and failing on demand.
+class CountingStage : public Stage {
+public:
+    explicit CountingStage(StagePtr in) : Stage({in}, in->format(), KeyMaker("counting").add(in)) {}
+    const char* name() const override { return "counting"; }
+    void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
+        ++runs;
+        if (failing) throw Error(Fault::Input, "f", "broken", "mend it");
+        for (int i = 0; i < slowness; ++i) {
+            std::this_thread::sleep_for(std::chrono::milliseconds(1));
+            cancel.check();
+        }
+        for (int c = 0; c < 3; ++c) copySamples(in[0].planes[c], out.planes[c]);
+    }
+    mutable std::atomic<int> runs{0};
+    int slowness = 0;
+    bool failing = false;
+};
+
+} // namespace
+
+TEST_CASE("every stage keeps the contract, whatever the size and subsampling") {
+    const auto [w, h, sw, sh] = GENERATE(table<int, int, int, int>({{64, 48, 1, 1}, {61, 37, 1, 1}, {33, 50, 0, 0}, {40, 31, 1, 0}, {31, 40, 0, 1}, {9, 7, 1, 1}}));
+    const StagePtr in = pattern(w, h, sw, sh);
+    CAPTURE(w, h, sw, sh);
+    SECTION("deblock") { test::checkContract(*deblock(in, 20)); }
+    SECTION("denoise over three frames") { test::checkContract(*denoise(in, 8)); }
+    SECTION("denoise of one frame") { test::checkContract(*denoise(pattern(w, h, sw, sh, 1), 8)); }
+    SECTION("mix") { test::checkContract(*keepOriginal(deblock(in, 30), in, 0.4)); }
+    SECTION("sharpen") { test::checkContract(*unsharp(in, 1.2, GENERATE(0.3, 1.4, 5.0))); }
+    SECTION("scale") {
+        const Kernel k = GENERATE(Kernel::Bilinear, Kernel::Bicubic, Kernel::Spline36, Kernel::Lanczos, Kernel::Point);
+        PictureFormat out = in->format();
+        out.subW = out.subH = 1;
+        CAPTURE(static_cast<int>(k));
+        test::checkContract(ResampleStage(in, {0, 0, double(w), double(h), 2 * w, 2 * h}, k, out));
+        test::checkContract(ResampleStage(in, {1.25, 0.5, w * 0.6, h * 0.7, w * 3 / 2 & ~1, (h + 6) & ~1}, k, out));
+        test::checkContract(ResampleStage(in, {0, 0, double(w), double(h), std::max(4, w / 3 & ~1), std::max(4, h / 2 & ~1)}, k, out));
+    }
+    SECTION("chroma to full and back") {
+        test::checkContract(*withChroma(in, 0, 0, 0));
+        test::checkContract(*withChroma(pattern(w, h, 0, 0), 1, 1, 1));
+    }
+    SECTION("rgb") { test::checkContract(*asRgb(in)); }
+    SECTION("black and blurred fill") {
+        const StagePtr even = pattern(w & ~1, h & ~1, sw, sh);
+        test::checkContract(*padded(even, {4, 6, w & ~1, h & ~1}, (w & ~1) + 12, (h & ~1) + 14));
+        test::checkContract(*blurFilled(even, backdrop(even, (w & ~1) + 160, (h & ~1) + 200), {8, 12, w & ~1, h & ~1}, (w & ~1) + 160, (h & ~1) + 200));
+    }
+}
+
+TEST_CASE("the contract checker sees a stage that reads outside its declared margin, or writes outside its region") {
+    class Liar : public Stage {
+    public:
+        Liar(StagePtr in, bool writes) : Stage({in}, in->format(), KeyMaker("liar").add(in)), writes_(writes) {}
+        const char* name() const override { return "liar"; }
+        void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken&) const override {
+            for (int c = 0; c < 3; ++c) copySamples(in[0].planes[c], out.planes[c]);
+            float* row = out.planes[0].row(out.area.y);
+            if (writes_) row[out.area.w] = 1;
+            else row[0] = in[0].planes[0].row(out.area.y)[-1];
+        }
+        bool writes_;
+    };
+    // The liar is computed by hand here, since the checker would (rightly) fail this test case.
+    const StagePtr in = pattern(40, 30);
+    const Liar reads(in, false);
+    Plane wide = Plane::make({-8, -8, 56, 46});
+    for (int y = -8; y < 38; ++y) std::fill_n(wide.row(y), 56, std::nanf(""));
+    Picture source = Engine(0).pull(*in, 0, {8, 8, 4, 4}, {});
+    copySamples(source.planes[0], wide);
+    source.planes[0] = wide.view({8, 8, 4, 4});
+    Picture out = Picture::make(reads.format(), {8, 8, 4, 4});
+    reads.compute(0, std::span(&source, 1), out, {});
+    CHECK(std::isnan(out.planes[0].at(8, 8)));
+}
+
+TEST_CASE("a kept region answers every region inside it, and nothing else") {
+    const auto counting = std::make_shared<CountingStage>(pattern(64, 64));
+    Engine engine(std::size_t(64) << 20);
+    engine.pull(*counting, 0, {8, 8, 40, 40}, {});
+    CHECK(counting->runs == 1);
+    const Picture inside = engine.pull(*counting, 0, {10, 12, 7, 5}, {});
+    CHECK(counting->runs == 1);
+    CHECK(inside.area == Rect{10, 12, 7, 5});
+    CHECK(inside.planes[0].at(10, 12) == Engine(0).pull(*counting->inputs()[0], 0, {10, 12, 1, 1}, {}).planes[0].at(10, 12));
+    engine.pull(*counting, 0, {0, 8, 40, 40}, {});
+    CHECK(counting->runs == 2);
+    engine.pull(*counting, 1, {10, 12, 7, 5}, {});
+    CHECK(counting->runs == 3);
+}
+
+TEST_CASE("a change downstream reuses everything upstream of it") {
+    const auto counting = std::make_shared<CountingStage>(pattern(64, 64));
+    Engine engine(std::size_t(64) << 20);
+    engine.pull(*unsharp(counting, 0.5, 1), 0, {16, 16, 20, 20}, {});
+    CHECK(counting->runs == 1);
+    engine.pull(*unsharp(counting, 0.9, 1), 0, {16, 16, 20, 20}, {});
+    CHECK(counting->runs == 1);
+    CHECK(unsharp(counting, 0.5, 1)->key() == unsharp(counting, 0.5, 1)->key());
+    CHECK(unsharp(counting, 0.5, 1)->key() != unsharp(counting, 0.6, 1)->key());
+    CHECK(unsharp(counting, 0.5, 1)->key() != unsharp(counting, 0.5, 1.1)->key());
+}
+
+TEST_CASE("the cache stays inside its budget, dropping what was used longest ago") {
+    const auto counting = std::make_shared<CountingStage>(pattern(64, 64, 1, 1, 50));
+    Engine engine(std::size_t(300) << 10);
+    for (int n = 0; n < 50; ++n) engine.pull(*counting, n, {0, 0, 64, 64}, {});
+    CHECK(engine.cache().bytes() <= engine.cache().budget());
+    CHECK(engine.cache().bytes() > 0);
+    const int before = counting->runs;
+    engine.pull(*counting, 49, {0, 0, 64, 64}, {});
+    CHECK(counting->runs == before);
+    engine.pull(*counting, 0, {0, 0, 64, 64}, {});
+    CHECK(counting->runs == before + 1);
+    engine.cache().setBudget(0);
+    CHECK(engine.cache().bytes() == 0);
+}
+
+TEST_CASE("two threads that want the same region compute it once") {
+    const auto counting = std::make_shared<CountingStage>(pattern(64, 64));
+    counting->slowness = 30;
+    Engine engine(std::size_t(64) << 20);
+    std::thread other([&] { engine.pull(*counting, 0, {0, 0, 64, 64}, {}); });
+    engine.pull(*counting, 0, {0, 0, 64, 64}, {});
+    other.join();
+    CHECK(counting->runs == 1);
+}
+
+TEST_CASE("cancelled and failed work leaves the cache usable") {
+    const auto counting = std::make_shared<CountingStage>(pattern(64, 64));
+    counting->slowness = 2000;
+    Engine engine(std::size_t(64) << 20);
+    const CancelToken cancel;
+    std::thread stopper([&] {
+        while (counting->runs == 0) std::this_thread::yield();
+        cancel.cancel();
+    });
+    CHECK_THROWS_AS(engine.pull(*counting, 0, {0, 0, 64, 64}, cancel), Cancelled);
+    stopper.join();
+    counting->slowness = 0;
+    counting->failing = true;
+    CHECK_THROWS_AS(engine.pull(*counting, 0, {0, 0, 64, 64}, {}), Error);
+    counting->failing = false;
+    CHECK(engine.pull(*counting, 0, {0, 0, 64, 64}, {}).area.w == 64);
+    CHECK(counting->runs == 3);
+}
+
+TEST_CASE("tiles cover the region once, and those nearest the point of interest start first") {
+    const StagePtr in = pattern(300, 200);
+    Engine engine(std::size_t(64) << 20);
+    std::mutex mutex;
+    std::vector<Rect> seen;
+    engine.pullTiles(*in, 0, {10, 10, 280, 180}, 64, 280, 180, {}, [&](const Picture& p) {
+        std::lock_guard lock(mutex);
+        seen.push_back(p.area);
+    });
+    long long pixels = 0;
+    for (const Rect& r : seen) pixels += r.pixels();
+    CHECK(pixels == 280 * 180);
+    CHECK(seen.size() == 15);
+    CHECK(std::find(seen.begin(), seen.begin() + 4, Rect{266, 138, 24, 52}) != seen.begin() + 4);
+}

@@ -1,0 +1,316 @@
+#include "tests/support/clips.h"
+
+#include "core/deliver/export.h"
+#include "core/judge/compare.h"
+#include "core/media/facts_json.h"
+#include "core/media/frame_convert.h"
+#include "core/media/sound_reader.h"
+#include "core/media/source_stage.h"
+
+#include <catch2/catch.hpp>
+#include <cmath>
+
+using namespace ulm;
+using test::ClipRecipe;
+using test::TempFolder;
+using test::writeClip;
+
+namespace {
+
+std::shared_ptr<FrameReader> reader(const ClipPtr& clip, PacketDecoder::Threads threads = PacketDecoder::Threads::Slices) {
+    return std::make_shared<FrameReader>(clip, threads, std::size_t(4) << 20);
+}
+
+int numberAt(const SourceStage& source, std::int64_t n) {
+    Engine engine(0);
+    return test::numberOn(engine.pull(source, n, source.format().frame(), {}).planes[0]);
+}
+
+std::vector<std::vector<std::uint8_t>> soundPackets(const std::string& path) {
+    const av::Input in = openInput(path);
+    const int stream = av_find_best_stream(in.get(), AVMEDIA_TYPE_AUDIO, -1, -1, nullptr, 0);
+    std::vector<std::vector<std::uint8_t>> all;
+    av::Packet p(av_packet_alloc());
+    while (av_read_frame(in.get(), p.get()) >= 0) {
+        if (p->stream_index == stream) all.emplace_back(p->data, p->data + p->size);
+        av_packet_unref(p.get());
+    }
+    return all;
+}
+
+} // namespace
+
+TEST_CASE("every codec people bring is probed and decoded, frame by frame, in order and at random") {
+    struct Case {
+        const char *encoder, *file, *codec;
+        AVPixelFormat format;
+        int depth, bFrames;
+        std::vector<std::pair<std::string, std::string>> options;
+    };
+    const Case c = GENERATE(values<Case>({
+        {"libx264", "a.mp4", "h264", AV_PIX_FMT_YUV420P, 8, 2, {}},
+        {"libx264", "a.mkv", "h264", AV_PIX_FMT_YUV420P10, 10, 2, {}},
+        {"libx264", "b.mp4", "h264", AV_PIX_FMT_YUV422P, 8, 2, {}},
+        {"libx264", "c.mp4", "h264", AV_PIX_FMT_YUV444P, 8, 0, {}},
+        {"libx265", "a.mp4", "hevc", AV_PIX_FMT_YUV420P10, 10, 2, {{"x265-params", "log-level=none"}}},
+        {"libx265", "b.mp4", "hevc", AV_PIX_FMT_YUV420P12, 12, 0, {{"x265-params", "log-level=none"}}},
+        {"libvpx-vp9", "a.webm", "vp9", AV_PIX_FMT_YUV420P, 8, 0, {{"cpu-used", "8"}}},
+        {"libaom-av1", "a.mkv", "av1", AV_PIX_FMT_YUV420P, 8, 0, {{"cpu-used", "8"}, {"usage", "realtime"}}},
+        {"mpeg4", "a.avi", "mpeg4", AV_PIX_FMT_YUV420P, 8, 0, {}},
+        {"mpeg4", "a.mp4", "mpeg4", AV_PIX_FMT_YUV420P, 8, 2, {}},
+        {"prores_ks", "a.mov", "prores", AV_PIX_FMT_YUV422P10, 10, 0, {}},
+        {"gif", "a.gif", "gif", AV_PIX_FMT_GRAY8, 8, 0, {}},
+        {"ffv1", "a.mkv", "ffv1", AV_PIX_FMT_GBRP10, 10, 0, {}},
+        {"mjpeg", "a.avi", "mjpeg", AV_PIX_FMT_YUVJ420P, 8, 0, {}},
+    }));
+    INFO(c.encoder << " " << c.file << " " << av_get_pix_fmt_name(c.format));
+    TempFolder folder;
+    ClipRecipe r;
+    r.encoder = c.encoder;
+    r.format = c.format;
+    r.bFrames = c.bFrames;
+    r.options = c.options;
+    r.fps = {25, 1};
+    writeClip(folder / c.file, r);
+    const ClipPtr clip = Clip::openVideo(folder / c.file);
+    const VideoFacts& v = clip->facts().video;
+    CHECK(v.codec == c.codec);
+    CHECK(v.width == 96);
+    CHECK(v.height == 64);
+    CHECK(v.frames == 24);
+    CHECK(v.bitDepth == c.depth);
+    CHECK(v.fps == Approx(25).epsilon(0.002));
+    CHECK(clip->facts().duration == Approx(0.96).margin(0.011));
+    const SourceStage inOrder(reader(clip, PacketDecoder::Threads::Frames));
+    for (int n = 0; n < 24; ++n) REQUIRE(numberAt(inOrder, n) == n);
+    const SourceStage random(reader(clip));
+    for (const int n : {20, 3, 11, 12, 23, 0, 13, 5, 22}) REQUIRE(numberAt(random, n) == n);
+    CHECK(random.reader().lostFrames() == 0);
+}
+
+TEST_CASE("a turned clip stands upright, whichever way it is turned") {
+    const int turn = GENERATE(90, 180, 270);
+    TempFolder folder;
+    ClipRecipe r;
+    r.rotate = turn;
+    writeClip(folder / "t.mp4", r);
+    const ClipPtr clip = Clip::openVideo(folder / "t.mp4");
+    CHECK(clip->facts().video.rotation == turn);
+    CHECK(clip->facts().video.width == (turn == 180 ? 96 : 64));
+    const SourceStage source(reader(clip));
+    Engine engine(0);
+    const Picture p = engine.pull(source, 9, source.format().frame(), {});
+    // Frame 9 has squares 0 and 3 white along the stored top: where they lie now tells the turn.
+    const auto storedAt = [&](int x, int y) {
+        if (turn == 90) return p.planes[0].at(63 - y, x);
+        if (turn == 180) return p.planes[0].at(95 - x, 63 - y);
+        return p.planes[0].at(y, 95 - x);
+    };
+    for (int bit = 0; bit < 8; ++bit) CHECK((storedAt(bit * 12 + 6, 8) > 0.5f) == (9 >> bit & 1));
+    const Rect part{5, 7, 11, 13};
+    const Picture alone = engine.pull(source, 9, part, {});
+    CHECK(alone.planes[0].at(6, 8) == p.planes[0].at(6, 8));
+    CHECK(alone.planes[1].at(3, 4) == p.planes[1].at(3, 4));
+}
+
+TEST_CASE("sample aspect makes the displayed size, and delivery has square pixels") {
+    TempFolder folder;
+    ClipRecipe r;
+    r.sar = {4, 3};
+    writeClip(folder / "s.mp4", r);
+    const ClipPtr clip = Clip::openVideo(folder / "s.mp4");
+    CHECK(clip->facts().video.width == 128);
+    CHECK(clip->facts().video.height == 64);
+    const Pipeline p = buildPipeline(reader(clip), Ticket{}, {});
+    CHECK(p.result->format().width == 128);
+    Engine engine(0);
+    const Plane luma = engine.pull(*p.result, 5, p.result->format().frame(), {}).planes[0];
+    CHECK(test::numberOn(luma) == 5);
+}
+
+TEST_CASE("uneven frame times are read and kept to the microsecond's rounding of their clock") {
+    TempFolder folder;
+    ClipRecipe r;
+    r.frames = 10;
+    r.pts = {0, 40, 55, 130, 131, 260, 300, 420, 421, 500};
+    writeClip(folder / "v.mkv", r);
+    const ClipPtr clip = Clip::openVideo(folder / "v.mkv");
+    CHECK(clip->facts().video.variableRate);
+    for (std::size_t i = 0; i < r.pts.size(); ++i) CHECK(clip->secondsAt(static_cast<std::int64_t>(i)) == Approx(double(r.pts[i]) / 1000));
+    CHECK(clip->frameAt(0.1305) == 3);
+    CHECK(clip->frameAt(0.131) == 4);
+    CHECK(clip->frameAt(-1) == 0);
+    CHECK(clip->frameAt(99) == 9);
+    exportClip({folder / "v.mkv", folder / "out.mp4", Ticket{}}, {});
+    const ClipPtr out = Clip::openVideo(folder / "out.mp4");
+    REQUIRE(out->frameCount() == 10);
+    for (std::size_t i = 0; i < r.pts.size(); ++i) CHECK(out->secondsAt(static_cast<std::int64_t>(i)) == Approx(double(r.pts[i]) / 1000).margin(1e-4));
+}
+
+TEST_CASE("with no steps on, every frame comes out, in time, with its sound untouched") {
+    TempFolder folder;
+    ClipRecipe r;
+    r.sound = true;
+    r.frames = 60;
+    r.colour = {1, 1, 1, false, 1};
+    writeClip(folder / "in.mp4", r);
+    const ExportReport report = exportClip({folder / "in.mp4", folder / "out.mp4", Ticket{}}, {});
+    CHECK(report.frames == 60);
+    CHECK(report.lostFrames == 0);
+    const ClipPtr in = Clip::openVideo(folder / "in.mp4"), out = Clip::openVideo(folder / "out.mp4");
+    REQUIRE(out->frameCount() == 60);
+    for (int n = 0; n < 60; ++n) CHECK(out->secondsAt(n) == Approx(in->secondsAt(n)).margin(1e-6));
+    const SourceStage source(reader(out));
+    for (const int n : {0, 1, 17, 42, 59}) CHECK(numberAt(source, n) == n);
+    CHECK(soundPackets(folder / "out.mp4") == soundPackets(folder / "in.mp4"));
+    // In sync: the same instant of the sound lies at the same instant of the pictures.
+    const PlainSound a = readSound(folder / "in.mp4", 10, {}), b = readSound(folder / "out.mp4", 10, {});
+    const auto zero = [](const ClipPtr& c) { return double(c->frames().front().pts) * av_q2d(c->timeBase()); };
+    CHECK(a.startsAt - zero(in) == Approx(b.startsAt - zero(out)).margin(1e-3));
+    const VideoFacts& v = out->facts().video;
+    CHECK(v.colour.primaries == 1);
+    CHECK(v.colour.transfer == 1);
+    CHECK(v.colour.matrix == 1);
+    CHECK_FALSE(v.colour.fullRange);
+    CHECK(deliveryOf(out->facts()).indexInFront);
+    CHECK(compareClips(in, out, {}).psnrY().min > 38);
+}
+
+TEST_CASE("10-bit pictures stay 10-bit, with their colour description") {
+    TempFolder folder;
+    ClipRecipe r;
+    r.format = AV_PIX_FMT_YUV420P10;
+    r.colour = {9, 16, 9, false, 1};
+    writeClip(folder / "in.mkv", r);
+    Ticket t;
+    setByAssignment(t, "enlarge.scale=2");
+    exportClip({folder / "in.mkv", folder / "out.mp4", t}, {});
+    const VideoFacts v = Clip::openVideo(folder / "out.mp4")->facts().video;
+    CHECK(v.bitDepth == 10);
+    CHECK(v.width == 192);
+    CHECK(v.colour.primaries == 9);
+    CHECK(v.colour.transfer == 16);
+    CHECK(v.colour.matrix == 9);
+}
+
+TEST_CASE("sound that MP4 cannot carry becomes AAC; dropping drops it") {
+    TempFolder folder;
+    ClipRecipe r;
+    r.sound = true;
+    r.soundCodec = "pcm_s16le";
+    r.frames = 50;
+    writeClip(folder / "in.mkv", r);
+    const ExportReport report = exportClip({folder / "in.mkv", folder / "out.mp4", Ticket{}}, {});
+    CHECK(report.soundNote.find("AAC") != std::string::npos);
+    const ClipPtr out = Clip::openVideo(folder / "out.mp4");
+    REQUIRE(out->facts().audio.size() == 1);
+    CHECK(out->facts().audio[0].codec == "aac");
+    const PlainSound sound = readSound(folder / "out.mp4", 10, {});
+    CHECK(double(sound.samples.size()) / 2 / 48000 == Approx(2.0).margin(0.05));
+    double energy = 0;
+    for (const auto s : sound.samples) energy += double(s) * s;
+    CHECK(std::sqrt(energy / double(sound.samples.size())) > 3000);
+    Ticket silent;
+    setByAssignment(silent, "sound.mode=drop");
+    exportClip({folder / "in.mkv", folder / "silent.mp4", silent}, {});
+    CHECK(Clip::openVideo(folder / "silent.mp4")->facts().audio.empty());
+}
+
+TEST_CASE("a stretch delivers its frames and its sound only") {
+    TempFolder folder;
+    ClipRecipe r;
+    r.sound = true;
+    r.frames = 75;
+    writeClip(folder / "in.mp4", r);
+    Ticket t;
+    t.stretch = {true, 0.8, 1.6};
+    const ExportReport report = exportClip({folder / "in.mp4", folder / "out.mp4", t}, {});
+    CHECK(report.frames == 20);
+    const ClipPtr out = Clip::openVideo(folder / "out.mp4");
+    const SourceStage source(reader(out));
+    CHECK(numberAt(source, 0) == 20);
+    CHECK(numberAt(source, 19) == 39);
+    const PlainSound sound = readSound(folder / "out.mp4", 10, {});
+    CHECK(double(sound.samples.size()) / 2 / 48000 == Approx(0.8).margin(0.06));
+    t.stretch = {true, 50, 60};
+    CHECK_THROWS_AS(exportClip({folder / "in.mp4", folder / "x.mp4", t}, {}), Error);
+}
+
+TEST_CASE("fewer or more frames a second leave out or repeat frames evenly") {
+    TempFolder folder;
+    ClipRecipe r;
+    r.frames = 50;
+    r.fps = {50, 1};
+    writeClip(folder / "in.mp4", r);
+    Ticket t;
+    setByAssignment(t, "motion.fps=25");
+    exportClip({folder / "in.mp4", folder / "half.mp4", t}, {});
+    const ClipPtr half = Clip::openVideo(folder / "half.mp4");
+    REQUIRE(half->frameCount() == 25);
+    CHECK(half->facts().video.fps == Approx(25));
+    const SourceStage source(reader(half));
+    for (const int n : {0, 1, 12, 24}) CHECK(numberAt(source, n) == 2 * n);
+}
+
+TEST_CASE("integer codes survive the trip through float pictures exactly") {
+    for (const AVPixelFormat format : {AV_PIX_FMT_YUV420P, AV_PIX_FMT_YUV420P10LE}) {
+        const av::Frame f(av_frame_alloc());
+        f->format = format;
+        f->width = 64;
+        f->height = 32;
+        REQUIRE(av_frame_get_buffer(f.get(), 0) >= 0);
+        const int depth = av_pix_fmt_desc_get(format)->comp[0].depth;
+        for (int c = 0; c < 3; ++c)
+            for (int y = 0; y < (c ? 16 : 32); ++y)
+                for (int x = 0; x < (c ? 32 : 64); ++x) {
+                    const int code = (x * 31 + y * 57 + c * 11) % (1 << depth);
+                    if (depth == 8) f->data[c][y * f->linesize[c] + x] = static_cast<std::uint8_t>(code);
+                    else reinterpret_cast<std::uint16_t*>(f->data[c] + y * f->linesize[c])[x] = static_cast<std::uint16_t>(code);
+                }
+        const PictureFormat pf = pictureFormatFor(format, 64, 32, {1, 1, 1, false, 1});
+        Picture p = Picture::make(pf, pf.frame());
+        toPicture(*f, p);
+        const av::Frame back = toFrame(p, format);
+        for (int c = 0; c < 3; ++c)
+            for (int y = 0; y < (c ? 16 : 32); ++y)
+                REQUIRE(std::memcmp(f->data[c] + y * f->linesize[c], back->data[c] + y * back->linesize[c], static_cast<std::size_t>(c ? 32 : 64) * (depth > 8 ? 2 : 1)) == 0);
+    }
+}
+
+TEST_CASE("semi-planar and packed formats read the same pictures as planar ones") {
+    const AVPixelFormat format = GENERATE(AV_PIX_FMT_NV12, AV_PIX_FMT_YUYV422, AV_PIX_FMT_GRAY8, AV_PIX_FMT_RGB24, AV_PIX_FMT_BGRA);
+    const av::Frame f(av_frame_alloc());
+    f->format = format;
+    f->width = 32;
+    f->height = 16;
+    REQUIRE(av_frame_get_buffer(f.get(), 0) >= 0);
+    const AVPixFmtDescriptor& d = *av_pix_fmt_desc_get(format);
+    const bool rgb = d.flags & AV_PIX_FMT_FLAG_RGB;
+    for (int c = 0; c < std::min<int>(3, d.nb_components); ++c)
+        for (int y = 0; y < (c && !rgb ? 16 >> d.log2_chroma_h : 16); ++y)
+            for (int x = 0; x < (c && !rgb ? 32 >> d.log2_chroma_w : 32); ++x)
+                f->data[d.comp[c].plane][y * f->linesize[d.comp[c].plane] + x * d.comp[c].step + d.comp[c].offset] = static_cast<std::uint8_t>(rgb ? 200 : c ? 128 : 16 + 3 * x);
+    const PictureFormat pf = pictureFormatFor(format, 32, 16, {1, 1, rgb ? 0 : 1, false, 1});
+    Picture p = Picture::make(pf, {3, 2, 20, 9});
+    toPicture(*f, p);
+    if (rgb) {
+        CHECK(p.planes[0].at(7, 5) == Approx(200 / 255.0).margin(1e-5));
+        CHECK(p.planes[2].at(7, 5) == Approx(0).margin(1e-5));
+    } else {
+        CHECK(p.planes[0].at(7, 5) == Approx(21 / 219.0).margin(1e-6));
+        CHECK(p.planes[1].at(p.planes[1].area().x, p.planes[1].area().y) == Approx(0).margin(1e-6));
+    }
+}
+
+TEST_CASE("facts are told as the command line contract has them") {
+    TempFolder folder;
+    ClipRecipe r;
+    r.sound = true;
+    writeClip(folder / "in.mp4", r);
+    const auto j = toJson(Clip::open(folder / "in.mp4")->facts());
+    for (const char* key : {"file", "container", "duration_s", "bytes", "video", "audio", "subtitles"}) CHECK(j.contains(key));
+    for (const char* key : {"codec", "width", "height", "fps", "frames", "bit_depth", "pixel_format", "rotation", "sar", "interlaced", "primaries", "transfer", "matrix", "range", "bitrate"})
+        CHECK(j["video"].contains(key));
+    CHECK(j["audio"][0]["rate"] == 48000);
+    CHECK(j["audio"][0]["channels"] == 2);
+}
