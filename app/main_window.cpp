@@ -135,7 +135,8 @@ void MainWindow::addShortcuts() {
     const auto key = [this](const QKeySequence& k, auto what) { connect(new QShortcut(k, this), &QShortcut::activated, this, what); };
     key(QKeySequence::Open, [this] { chooseFiles(); });
     key(QKeySequence::Undo, [this] { project_.undo(); });
-    key(QKeySequence::Redo, [this] { project_.redo(); });
+    key(QKeySequence("Ctrl+Shift+Z"), [this] { project_.redo(); });
+    key(QKeySequence("Ctrl+Y"), [this] { project_.redo(); });
     key(QKeySequence("Ctrl+Return"), [this] { addToRunList(); });
     key(QKeySequence("Ctrl+1"), [this] { showPage(0); });
     key(QKeySequence("Ctrl+2"), [this] { showPage(1); });
@@ -159,7 +160,7 @@ void MainWindow::dropEvent(QDropEvent* e) {
 
 void MainWindow::keyPressEvent(QKeyEvent* e) {
     // Keys that no control took belong to the Bench.
-    if (pages_->currentIndex() == 0 && !bench_->hasFocus()) QApplication::sendEvent(bench_, e);
+    if (pages_->currentIndex() != 0 || !bench_->handleKey(*e)) e->ignore();
 }
 
 } // namespace ulm::app

@@ -101,6 +101,10 @@ void BenchPage::markEnd(bool end) {
 }
 
 void BenchPage::keyPressEvent(QKeyEvent* e) {
+    if (!handleKey(*e)) QWidget::keyPressEvent(e);
+}
+
+bool BenchPage::handleKey(const QKeyEvent& e) {
     const ClipEntry* c = project_.currentClip();
     ViewingTable& table = table_->table();
     const auto step = [&](std::int64_t by) {
@@ -108,12 +112,12 @@ void BenchPage::keyPressEvent(QKeyEvent* e) {
         player_->pause();
         project_.setPlayhead(c->playhead + by);
     };
-    switch (e->key()) {
+    switch (e.key()) {
     case Qt::Key_Space: player_->toggle(); break;
     case Qt::Key_Comma:
-    case Qt::Key_Left: step(e->modifiers() & Qt::ShiftModifier ? -10 : -1); break;
+    case Qt::Key_Left: step(e.modifiers() & Qt::ShiftModifier ? -10 : -1); break;
     case Qt::Key_Period:
-    case Qt::Key_Right: step(e->modifiers() & Qt::ShiftModifier ? 10 : 1); break;
+    case Qt::Key_Right: step(e.modifiers() & Qt::ShiftModifier ? 10 : 1); break;
     case Qt::Key_Home: step(-(std::int64_t(1) << 40)); break;
     case Qt::Key_End: step(std::int64_t(1) << 40); break;
     case Qt::Key_I: markEnd(false); break;
@@ -126,10 +130,11 @@ void BenchPage::keyPressEvent(QKeyEvent* e) {
     case Qt::Key_1: table.setZoom(1); break;
     case Qt::Key_2: table.setZoom(2); break;
     case Qt::Key_F:
-        if (!e->isAutoRepeat()) table.setFlipped(true);
+        if (!e.isAutoRepeat()) table.setFlipped(true);
         break;
-    default: QWidget::keyPressEvent(e);
+    default: return false;
     }
+    return true;
 }
 
 void BenchPage::keyReleaseEvent(QKeyEvent* e) {

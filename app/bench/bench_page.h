@@ -21,6 +21,8 @@ public:
     ReelStrip& reel() { return *reel_; }
     TicketSheet& ticket() { return *ticket_; }
     Player& player() { return *player_; }
+    /// Does what the key stands for; false where it stands for nothing here.
+    bool handleKey(const QKeyEvent& e);
 
 signals:
     void filesWanted();

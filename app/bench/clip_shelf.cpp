@@ -110,11 +110,19 @@ ClipShelf::ClipShelf(Project& project, QWidget* parent) : QWidget(parent), proje
 }
 
 void ClipShelf::refresh() {
-    while (QLayoutItem* item = cards_->takeAt(0)) {
-        delete item->widget();
-        delete item;
+    QStringList paths;
+    for (int i = 0; i < project_.count(); ++i) paths << project_.at(i).path;
+    if (paths != paths_) { // else only what they show has changed
+        paths_ = paths;
+        while (QLayoutItem* item = cards_->takeAt(0)) {
+            item->widget()->setObjectName({});
+            item->widget()->hide();
+            item->widget()->deleteLater(); // one of them may be handling the click that led here
+            delete item;
+        }
+        for (int i = 0; i < project_.count(); ++i) cards_->addWidget(new ClipCard(i, project_));
     }
-    for (int i = 0; i < project_.count(); ++i) cards_->addWidget(new ClipCard(i, project_));
+    for (auto* card : row_->findChildren<ClipCard*>()) card->update();
     row_->setMinimumWidth(project_.count() * 172);
     if (project_.current() >= 0 && shown_ != project_.current()) {
         shown_ = project_.current();

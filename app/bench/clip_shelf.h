@@ -5,6 +5,8 @@
 #include <QScrollArea>
 #include <QWidget>
 
+class QHBoxLayout;
+
 namespace ulm::app {
 
 /// One clip on the shelf: picture, name, what was found.
@@ -37,8 +39,9 @@ private:
     void refresh();
     Project& project_;
     QWidget* row_;
-    class QHBoxLayout* cards_;
+    QHBoxLayout* cards_;
     QScrollArea* scroll_;
+    QStringList paths_; ///< of the cards that stand there
     int shown_ = -1;
 };
 

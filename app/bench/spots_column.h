@@ -4,6 +4,9 @@
 
 #include <QWidget>
 
+class QLabel;
+class QVBoxLayout;
+
 namespace ulm::app {
 
 /// One spot: before left, after right of a divider, at delivered pixels; below it what shows there and its reading.
@@ -50,8 +53,8 @@ private:
     Project& project_;
     LiveModel& live_;
     std::vector<SpotView*> views_;
-    class QVBoxLayout* column_;
-    class QLabel* empty_;
+    QVBoxLayout* column_;
+    QLabel* empty_;
     int magnification_ = 1;
 };
 

@@ -4,6 +4,9 @@
 
 #include <QWidget>
 
+class QHBoxLayout;
+class QPushButton;
+
 namespace ulm::app {
 
 /// How a clip on its ticket stands against one target.
@@ -50,8 +53,8 @@ private:
     void chooseWatched();
     Project& project_;
     LiveModel& live_;
-    class QHBoxLayout* chips_;
-    class QPushButton* run_;
+    QHBoxLayout* chips_;
+    QPushButton* run_;
 };
 
 } // namespace ulm::app

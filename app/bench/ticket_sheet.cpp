@@ -92,7 +92,7 @@ void StepBlock::paintEvent(QPaintEvent*) {
 }
 
 void StepBlock::mousePressEvent(QMouseEvent* e) {
-    if (e->button() == Qt::LeftButton && !controls_->geometry().contains(e->pos())) setOpen(!open_);
+    if (e->button() == Qt::LeftButton && !(open_ && controls_->geometry().contains(e->pos()))) setOpen(!open_);
 }
 
 void StepBlock::keyPressEvent(QKeyEvent* e) {

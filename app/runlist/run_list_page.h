@@ -6,6 +6,7 @@
 
 class QVBoxLayout;
 
+class QLabel;
 namespace ulm::app {
 
 /// One delivery: what, where to, how far, and what can be done about it.
@@ -32,7 +33,7 @@ private:
     void refresh();
     RunQueue& queue_;
     QVBoxLayout* rows_;
-    class QLabel* summary_;
+    QLabel* summary_;
 };
 
 } // namespace ulm::app

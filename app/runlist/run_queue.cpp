@@ -135,12 +135,14 @@ void RunQueue::startNext() {
 
 void RunQueue::cancel(int i) {
     if (i < 0 || i >= static_cast<int>(items_.size())) return;
-    if (i == running_) worker_.stop();
-    else if (items_[static_cast<std::size_t>(i)].state == RunItem::State::Waiting) {
-        items_[static_cast<std::size_t>(i)].state = RunItem::State::Cancelled;
-        keep();
-        Q_EMIT changed();
-    }
+    RunItem& r = items_[static_cast<std::size_t>(i)];
+    if (i == running_ && !worker_.stop()) return; // it tells when it has stopped
+    if (r.state != RunItem::State::Waiting && r.state != RunItem::State::Running) return;
+    r.state = RunItem::State::Cancelled;
+    if (i == running_) running_ = -1;
+    keep();
+    Q_EMIT changed();
+    startNext();
 }
 
 void RunQueue::remove(int i) {

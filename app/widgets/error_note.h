@@ -4,6 +4,7 @@
 
 class QLabel;
 
+class QPushButton;
 namespace ulm::app {
 
 /// A strip across the top that tells what went wrong, with which file, and what to do next. Stays until closed; further
@@ -22,7 +23,7 @@ private:
     void showFirst();
     QStringList waiting_;
     QLabel* label_;
-    class QPushButton* close_;
+    QPushButton* close_;
 };
 
 } // namespace ulm::app

@@ -27,10 +27,12 @@ void LatestWorker::submit(Job job) {
     wake_.notify_all();
 }
 
-void LatestWorker::stop() {
+bool LatestWorker::stop() {
     std::lock_guard lock(mutex_);
+    const bool waited = next_.has_value();
     next_.reset();
     running_.cancel();
+    return waited;
 }
 
 bool LatestWorker::busy() const {

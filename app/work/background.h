@@ -19,8 +19,8 @@ public:
     LatestWorker();
     ~LatestWorker();
     void submit(Job job);
-    /// Cancels what runs and forgets what waits.
-    void stop();
+    /// Cancels what runs and forgets what waits; true where a job waited, which now never runs.
+    bool stop();
     bool busy() const;
 
 private:

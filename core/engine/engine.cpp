@@ -2,7 +2,9 @@
 
 #include <algorithm>
 #include <chrono>
-#include <tbb/parallel_for_each.h>
+#include <atomic>
+#include <tbb/parallel_for.h>
+#include <tbb/task_arena.h>
 
 namespace ulm {
 
@@ -50,9 +52,12 @@ void Engine::pullTiles(const Stage& stage, std::int64_t frame, const Rect& wante
         return dx * dx + dy * dy;
     };
     std::ranges::sort(tiles, {}, distance);
-    // parallel_for_each over a list hands out tiles roughly in order, which is what "nearest first" wants.
-    tbb::parallel_for_each(tiles.begin(), tiles.end(),
-                           [&](const Rect& r) { onTile(pull(stage, frame, r, cancel)); });
+    // One counter for all workers: tiles start strictly in order, which a split range would not promise.
+    std::atomic<std::size_t> next{0};
+    const int workers = std::min(tbb::this_task_arena::max_concurrency(), static_cast<int>(tiles.size()));
+    tbb::parallel_for(0, workers, [&](int) {
+        for (std::size_t i; (i = next++) < tiles.size();) onTile(pull(stage, frame, tiles[i], cancel));
+    });
 }
 
 std::map<std::string, Engine::Spent> Engine::spent() const {

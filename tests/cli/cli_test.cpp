@@ -1,0 +1,207 @@
+#include "cli/commands.h"
+#include "core/files.h"
+#include "core/media/decoder.h"
+#include "tests/support/clips.h"
+
+#include <catch2/catch.hpp>
+#include <fstream>
+#include <nlohmann/json.hpp>
+#include <sstream>
+
+using namespace ulm;
+using nlohmann::json;
+using test::TempFolder;
+namespace fs = std::filesystem;
+
+namespace {
+
+struct Outcome {
+    int code;
+    std::string out, err;
+    json parsed() const { return json::parse(out); }
+};
+
+Outcome ulmwood(const std::vector<std::string>& arguments) {
+    std::ostringstream out, err;
+    cli::Surroundings s{out, err, {}};
+    const int code = cli::run(arguments, s);
+    return {code, out.str(), err.str()};
+}
+
+test::ClipRecipe withSound(int frames = 50) {
+    test::ClipRecipe r;
+    r.frames = frames;
+    r.sound = true;
+    r.width = 160;
+    r.height = 96;
+    return r;
+}
+
+} // namespace
+
+TEST_CASE("help teaches by example, and usage errors exit with 2") {
+    for (const std::string command : {"probe", "inspect", "render", "frame", "measure", "check", "targets"}) {
+        const Outcome o = ulmwood({command, "--help"});
+        INFO(command);
+        CHECK(o.code == 0);
+        CHECK(o.out.find("ulmwood-cli") != std::string::npos);
+        if (command != "targets") CHECK(o.out.find("Example") != std::string::npos);
+    }
+    CHECK(ulmwood({"--help"}).out.find("130 cancelled") != std::string::npos);
+    CHECK(ulmwood({}).code == 2);
+    CHECK(ulmwood({"polish"}).code == 2);
+    CHECK(ulmwood({"render", "x.mp4"}).code == 2);
+    CHECK(ulmwood({"frame", "x.mp4", "--at", "soon", "-o", "y.png"}).code == 2);
+}
+
+TEST_CASE("probe prints facts; unreadable files exit with 3 and say why") {
+    TempFolder folder;
+    test::writeClip(folder / "a.mp4", withSound());
+    const Outcome o = ulmwood({"probe", folder / "a.mp4", "--json"});
+    CHECK(o.code == 0);
+    CHECK(o.parsed()["video"]["width"] == 160);
+    CHECK(o.parsed()["duration_s"].get<double>() == Approx(2.0).margin(0.03));
+    CHECK(ulmwood({"probe", folder / "a.mp4"}).out.find("160×96") != std::string::npos);
+    const Outcome bad = ulmwood({"probe", folder / "none.mp4"});
+    CHECK(bad.code == 3);
+    CHECK(bad.out.empty());
+    CHECK(bad.err.find("none.mp4: there is no such file") != std::string::npos);
+}
+
+TEST_CASE("inspect prints readings and writes advice as a ticket that render follows") {
+    TempFolder folder;
+    test::writeClip(folder / "a.mp4", withSound());
+    const Outcome o = ulmwood({"inspect", folder / "a.mp4", "--json", "--ticket-out", folder / "a.ticket.json"});
+    REQUIRE(o.code == 0);
+    for (const char* key : {"file", "readings", "cuts", "duplicates", "kind", "advice"}) CHECK(o.parsed().contains(key));
+    CHECK(loadTicket(folder / "a.ticket.json").enlarge.on); // 160×96 is small
+    const Outcome r = ulmwood({"render", folder / "a.mp4", "-o", folder / "b.mp4", "--ticket", folder / "a.ticket.json", "--report", folder / "r.json"});
+    REQUIRE(r.code == 0);
+    const json report = json::parse(readTextFile(folder / "r.json"));
+    for (const char* key : {"source", "output", "frames", "seconds", "bytes", "ticket", "steps", "lost_frames"}) CHECK(report.contains(key));
+    CHECK(report["frames"] == 50);
+    CHECK(report["bytes"] == fs::file_size(folder / "b.mp4"));
+    CHECK(ulmwood({"probe", folder / "b.mp4", "--json"}).parsed()["video"]["width"] == 320);
+    CHECK(ulmwood({"inspect", folder / "a.mp4"}).out.find("blocking") != std::string::npos);
+}
+
+TEST_CASE("render: progress, replacing, folders, several clips, stretches") {
+    TempFolder folder;
+    test::writeClip(folder / "a.mp4", withSound());
+    test::writeClip(folder / "b.mp4", withSound(20));
+    const Outcome o = ulmwood({"render", folder / "a.mp4", "-o", folder / "out.mp4", "--progress", "json", "--stretch", "0.4:1.2"});
+    REQUIRE(o.code == 0);
+    std::istringstream lines(o.out);
+    json last;
+    for (std::string line; std::getline(lines, line);) last = json::parse(line);
+    for (const char* key : {"done", "total", "fps", "left_s"}) CHECK(last.contains(key));
+    CHECK(last["done"] == 20);
+    CHECK(last["total"] == 20);
+    CHECK(ulmwood({"render", folder / "a.mp4", "-o", folder / "out.mp4"}).code == 5);
+    CHECK(ulmwood({"render", folder / "a.mp4", "-o", folder / "out.mp4", "--replace"}).code == 0);
+    CHECK(ulmwood({"render", folder / "a.mp4", folder / "b.mp4", "-o", folder / "both.mp4"}).code == 2);
+    fs::create_directory(folder / "ready");
+    std::ofstream(folder / "text.mp4") << "no clip";
+    const Outcome several = ulmwood({"render", folder / "a.mp4", folder / "text.mp4", folder / "b.mp4", "-o", folder / "ready"});
+    CHECK(several.code == 3); // the bad one is told, the others are done
+    CHECK(fs::exists(folder / "ready/a.mp4"));
+    CHECK(fs::exists(folder / "ready/b.mp4"));
+    CHECK(several.err.find("text.mp4") != std::string::npos);
+    for (const char* bad : {"1", "3:1", "x:y", "-1:2", "1:2:3"}) CHECK(ulmwood({"render", folder / "a.mp4", "-o", folder / "z.mp4", "--stretch", bad}).code == 2);
+    CHECK(ulmwood({"render", folder / "a.mp4", "-o", folder / "z.mp4", "--stretch", "40:50"}).code == 2);
+    CHECK(ulmwood({"render", folder / "a.mp4", "-o", folder / "gone/z.mp4"}).code == 5);
+    CHECK(ulmwood({"render", folder / "a.mp4", "-o", folder / "z.mp4", "--set", "clean.shine=1"}).code == 2);
+    std::ofstream(folder / "bad.ticket.json") << R"({"ulmwood":1,"clean":{"blocks":"lots"}})";
+    const Outcome ticket = ulmwood({"render", folder / "a.mp4", "-o", folder / "z.mp4", "--ticket", folder / "bad.ticket.json"});
+    CHECK(ticket.code == 3);
+    CHECK(ticket.err.find("/clean/blocks") != std::string::npos);
+    CHECK_FALSE(fs::exists(folder / "z.mp4"));
+}
+
+TEST_CASE("a note tells of unknown keys in a ticket, which do no harm") {
+    TempFolder folder;
+    test::writeClip(folder / "a.mp4", withSound(10));
+    std::ofstream(folder / "t.ticket.json") << R"({"ulmwood":1,"clean":{"on":true,"shine":3}})";
+    const Outcome o = ulmwood({"render", folder / "a.mp4", "-o", folder / "b.mp4", "--ticket", folder / "t.ticket.json"});
+    CHECK(o.code == 0);
+    CHECK(o.err.find("clean.shine") != std::string::npos);
+}
+
+TEST_CASE("frame writes the picture of an instant; a region is the same pixels") {
+    TempFolder folder;
+    test::writeClip(folder / "a.mp4", withSound());
+    const std::vector<std::string> common = {"frame", folder / "a.mp4", "--at", "0.92", "--set", "enlarge.scale=2", "--set", "finish.sharpen.amount=0.8", "--depth", "16", "-o"};
+    const auto with = [&](std::vector<std::string> more) {
+        std::vector<std::string> all = common;
+        all.insert(all.end(), more.begin(), more.end());
+        return ulmwood(all);
+    };
+    REQUIRE(with({folder / "whole.png"}).code == 0);
+    REQUIRE(with({folder / "part.png", "--region", "40,20,64,48"}).code == 0);
+    const auto pixels = [](const std::string& file) {
+        const ClipPtr c = Clip::openVideo(file);
+        return FrameReader(c, PacketDecoder::Threads::Slices, 1 << 20).frame(0, {}).picture;
+    };
+    const av::SharedFrame whole = pixels(folder / "whole.png"), part = pixels(folder / "part.png");
+    CHECK(whole->width == 320);
+    CHECK(part->width == 64);
+    CHECK(part->height == 48);
+    int worst = 0;
+    for (int y = 0; y < 48; ++y)
+        for (int x = 0; x < 64 * 3; ++x) {
+            const auto at = [](const av::SharedFrame& f, int row, int i) { return f->data[0][row * f->linesize[0] + 2 * i] * 256 + f->data[0][row * f->linesize[0] + 2 * i + 1]; };
+            worst = std::max(worst, std::abs(at(whole, y + 20, x + 40 * 3) - at(part, y, x)));
+        }
+    CHECK(worst <= 1);
+    CHECK(with({folder / "whole.png"}).code == 5); // exists
+    CHECK(with({folder / "x.png", "--region", "4000,0,10,10"}).code == 2);
+    CHECK(with({folder / "x.png", "--region", "big"}).code == 2);
+    CHECK(ulmwood({"frame", folder / "a.mp4", "--at", "99", "-o", folder / "x.png"}).code == 2);
+}
+
+TEST_CASE("measure compares clips; other sizes are refused") {
+    TempFolder folder;
+    test::writeClip(folder / "a.mp4", withSound(12));
+    ulmwood({"render", folder / "a.mp4", "-o", folder / "b.mp4", "--set", "deliver.quality=small"});
+    const Outcome o = ulmwood({"measure", folder / "a.mp4", folder / "b.mp4", "--json", "--per-frame", folder / "m.csv"});
+    REQUIRE(o.code == 0);
+    const json m = o.parsed();
+    CHECK(m["frames"] == 12);
+    for (const char* key : {"psnr_y", "ssim_y", "psnr_yuv"}) CHECK(m[key]["min"].get<double>() <= m[key]["mean"].get<double>());
+    CHECK(m["psnr_y"]["mean"].get<double>() > 25);
+    const std::string csv = readTextFile(folder / "m.csv");
+    CHECK(std::count(csv.begin(), csv.end(), '\n') == 13);
+    CHECK(ulmwood({"measure", folder / "a.mp4", folder / "a.mp4", "--json"}).parsed()["psnr_y"]["mean"] == 99);
+    test::ClipRecipe other;
+    test::writeClip(folder / "c.mp4", other);
+    CHECK(ulmwood({"measure", folder / "a.mp4", folder / "c.mp4"}).code == 2);
+}
+
+TEST_CASE("check and targets: limits one by one, exit 4 where one breaks, and rendering to a target makes them hold") {
+    TempFolder folder;
+    test::writeClip(folder / "a.mp4", withSound(25));
+    const json all = ulmwood({"targets", "--json"}).parsed();
+    CHECK(all["targets"].size() >= 6);
+    const Outcome bad = ulmwood({"check", folder / "a.mp4", "--target", "vertical-1080", "--json"});
+    CHECK(bad.code == 4);
+    CHECK(bad.parsed()["holds"] == false);
+    for (const json& l : bad.parsed()["limits"])
+        for (const char* key : {"limit", "allowed", "value", "holds"}) CHECK(l.contains(key));
+    REQUIRE(ulmwood({"render", folder / "a.mp4", "-o", folder / "v.mp4", "--target", "vertical-1080"}).code == 0);
+    CHECK(ulmwood({"check", folder / "v.mp4", "--target", "vertical-1080", "--json"}).parsed()["holds"] == true);
+    std::ofstream(folder / "tiny.json") << R"({"name":"tiny","max_mb":0.004})";
+    const Outcome tiny = ulmwood({"render", folder / "a.mp4", "-o", folder / "t.mp4", "--target", folder / "tiny.json"});
+    CHECK(tiny.code == 4);
+    CHECK(tiny.err.find("What would fit") != std::string::npos);
+    CHECK(ulmwood({"check", folder / "a.mp4", "--target", "nowhere"}).code == 2);
+}
+
+TEST_CASE("a cancelled render exits with 130 and leaves nothing") {
+    TempFolder folder;
+    test::writeClip(folder / "a.mp4", withSound(200));
+    std::ostringstream out, err;
+    cli::Surroundings s{out, err, {}};
+    s.cancel.cancel();
+    CHECK(cli::run({"render", folder / "a.mp4", "-o", folder / "b.mp4"}, s) == 130);
+    CHECK(folder.names().size() == 1);
+}

@@ -1,0 +1,65 @@
+#define CATCH_CONFIG_RUNNER
+#include "tests/window/fixture.h"
+
+#include "demo/clips.h"
+
+#include <QApplication>
+#include <malloc.h>
+
+namespace ulm::test {
+
+const TempFolder& demoClips() {
+    static TempFolder folder;
+    static const bool made = [] {
+        for (const auto& p : demo::clipPlans())
+            if (p.name == "wheel" || p.name == "hands") demo::makeClip(p, folder.path(), 6, 0.5, 48);
+        return true;
+    }();
+    (void)made;
+    return folder;
+}
+
+Bench::Bench(const QStringList& clips, const QString& session) : window(session) {
+    qApp->setQuitOnLastWindowClosed(false);
+    window.resize(1280, 800);
+    window.show();
+    QStringList files;
+    for (const QString& c : clips) {
+        const QString from = QString::fromStdString(demoClips() / (c.toStdString() + ".mp4")), to = QString::fromStdString(folder / (c.toStdString() + ".mp4"));
+        QFile::copy(from, to);
+        files << to;
+    }
+    if (!files.isEmpty()) drop(files);
+    REQUIRE(waitFor([&] {
+        for (int i = 0; i < project().count(); ++i)
+            if (!project().at(i).inspection) return false;
+        return project().count() == clips.size();
+    }));
+    if (!clips.isEmpty()) REQUIRE(settle());
+}
+
+bool Bench::settle() {
+    return waitFor([&] {
+        return live().pipeline() && live().tableFresh() >= 1 && !live().spots().empty() && std::ranges::all_of(live().spots(), &app::SpotPicture::fresh);
+    });
+}
+
+void Bench::drop(const QStringList& files) {
+    QMimeData mime;
+    QList<QUrl> urls;
+    for (const QString& f : files) urls << QUrl::fromLocalFile(f);
+    mime.setUrls(urls);
+    QDragEnterEvent enter({100, 100}, Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&window, &enter);
+    REQUIRE(enter.isAccepted());
+    QDropEvent event({100, 100}, Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+    QApplication::sendEvent(&window, &event);
+}
+
+} // namespace ulm::test
+
+int main(int argc, char** argv) {
+    QApplication app(argc, argv);
+    ulm::app::prepareLook(app, false);
+    return Catch::Session().run(argc, argv);
+}

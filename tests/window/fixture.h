@@ -1,0 +1,57 @@
+#pragma once
+
+#include "app/bench/bench_page.h"
+#include "app/bench/live_model.h"
+#include "app/bench/player.h"
+#include "app/bench/reel_strip.h"
+#include "app/bench/ticket_sheet.h"
+#include "app/bench/viewing_table.h"
+#include "app/main_window.h"
+#include "app/widgets/error_note.h"
+#include "app/widgets/theme.h"
+#include "tests/support/clips.h"
+
+#include <QDropEvent>
+#include <QElapsedTimer>
+#include <QMimeData>
+#include <QtTest>
+#include <catch2/catch.hpp>
+
+namespace ulm::test {
+
+/// Polls until `done`, handling events; false after the time is over.
+inline bool waitFor(const std::function<bool()>& done, int milliseconds = 30000) {
+    QElapsedTimer clock;
+    clock.start();
+    while (!done()) {
+        if (clock.elapsed() > milliseconds) return false;
+        QTest::qWait(5);
+    }
+    return true;
+}
+
+/// Copies the small demo clips once a run.
+const TempFolder& demoClips();
+
+/// A window of its own for each test, with one clip or more on the shelf.
+class Bench {
+public:
+    explicit Bench(const QStringList& clips = {"wheel"}, const QString& session = {});
+    app::MainWindow window;
+    app::Project& project() { return window.project(); }
+    app::LiveModel& live() { return window.bench().live(); }
+    app::ViewingTable& table() { return window.bench().table().table(); }
+    template <class W = QWidget> W* find(const char* name) {
+        auto* w = window.findChild<W*>(name);
+        INFO("widget " << name);
+        REQUIRE(w);
+        return w;
+    }
+    const Ticket& ticket() { return project().currentClip()->ticket; }
+    bool settle(); ///< spots exact and table complete
+    void drop(const QStringList& files);
+    QRgb pixel(QWidget* w, const QPoint& p) { return w->grab().toImage().pixel(p * w->devicePixelRatioF()); }
+    TempFolder folder; ///< where its clips lie
+};
+
+} // namespace ulm::test

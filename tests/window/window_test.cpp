@@ -1,0 +1,228 @@
+#include "tests/window/fixture.h"
+
+#include "app/bench/target_chips.h"
+
+#include <QLabel>
+#include <QProcess>
+#include <QPushButton>
+#include <QToolButton>
+#include <fstream>
+
+using namespace ulm;
+using namespace ulm::app;
+using test::Bench;
+using test::waitFor;
+
+TEST_CASE("several clips and a folder are taken at once; the shelf and Ctrl+Tab choose among them") {
+    Bench b({"wheel", "hands"});
+    CHECK(b.project().count() == 2);
+    QTest::mouseClick(b.find("clip.hands"), Qt::LeftButton);
+    CHECK(b.find<QLabel>("ticketTitle")->text() == "hands");
+    REQUIRE(b.settle());
+    QTest::keyClick(&b.window, Qt::Key_Tab, Qt::ControlModifier);
+    CHECK(b.find<QLabel>("ticketTitle")->text() == "wheel");
+    b.drop({QString::fromStdString(b.folder.path())}); // a folder: both clips are here already
+    CHECK(b.project().count() == 2);
+    test::TempFolder other;
+    b.drop({QString::fromStdString(other.path())});
+    CHECK(b.window.errors().text().contains("no clip in this folder"));
+}
+
+TEST_CASE("what cannot be opened is told with file, reason and remedy, and does no harm") {
+    Bench b;
+    std::ofstream(b.folder / "notes.mp4") << "Monday: fire the bowls";
+    std::ofstream(b.folder / "empty.mp4");
+    b.drop({QString::fromStdString(b.folder / "notes.mp4"), QString::fromStdString(b.folder / "empty.mp4")});
+    REQUIRE(waitFor([&] { return b.project().count() == 1; }));
+    auto* note = b.find("errorNote");
+    CHECK(note->isVisible());
+    const QString first = b.window.errors().text();
+    CHECK((first.contains("notes.mp4") || first.contains("empty.mp4")));
+    CHECK(first.count('\n') == 1); // reason, then what to do
+    QTest::mouseClick(b.find("closeError"), Qt::LeftButton);
+    CHECK(b.window.errors().text() != first);
+    CHECK_FALSE(b.window.errors().text().isEmpty());
+    QTest::mouseClick(b.find("closeError"), Qt::LeftButton);
+    CHECK_FALSE(note->isVisible());
+    CHECK(b.find<QLabel>("ticketTitle")->text() == "wheel");
+}
+
+TEST_CASE("target chips tell what the file will be, and the run list makes it so") {
+    Bench b;
+    auto* chip = b.window.findChild<TargetChip*>();
+    REQUIRE(chip);
+    REQUIRE(waitFor([&] { return b.live().forecast().has_value(); }));
+    for (auto* c : b.window.findChildren<TargetChip*>()) CHECK(c->state().verdict == FitState::Verdict::Fits);
+    b.project().watched() = {"email-20", "webpage-5"};
+    Q_EMIT b.project().currentChanged();
+    REQUIRE(waitFor([&] { return b.live().forecast().has_value(); }));
+    QTest::mouseClick(b.find("target.email-20"), Qt::LeftButton);
+    QTest::mouseClick(b.find("target.webpage-5"), Qt::LeftButton);
+    auto* add = b.find<QPushButton>("addToRunList");
+    CHECK(add->text().contains("2"));
+    const double forecast = b.find<TargetChip>("target.email-20")->state().share * 20e6;
+    QTest::mouseClick(add, Qt::LeftButton);
+    REQUIRE(b.window.runs().items().size() == 2);
+    REQUIRE(waitFor([&] { return std::ranges::all_of(b.window.runs().items(), [](const RunItem& r) { return r.state == RunItem::State::Done; }); }, 60000));
+    for (const RunItem& r : b.window.runs().items()) {
+        INFO(r.output.toStdString());
+        const ClipPtr made = Clip::openVideo(r.output.toStdString());
+        CHECK(made->frameCount() == 48);
+        CHECK(double(made->facts().bytes) == Approx(forecast).epsilon(0.35)); // two seconds and its sound
+        CHECK(r.words.contains("48 frames"));
+    }
+    CHECK(QFile::exists(QString::fromStdString(b.folder / "wheel-email-20.mp4")));
+    QTest::keyClick(&b.window, Qt::Key_2, Qt::ControlModifier);
+    CHECK(b.find("runListPage")->isVisible());
+    CHECK(b.find<QLabel>("runSummary")->text().contains("2 done"));
+    QTest::mouseClick(b.find("removeRun.0"), Qt::LeftButton);
+    CHECK(b.window.runs().items().size() == 1);
+    CHECK(QFile::exists(QString::fromStdString(b.folder / "wheel-email-20.mp4"))); // the file stays
+    // The same again takes another name.
+    b.window.addToRunList();
+    CHECK(b.window.runs().items().back().output.endsWith("-2.mp4"));
+    for (int i = 0; i < static_cast<int>(b.window.runs().items().size()); ++i) b.window.runs().cancel(i);
+    REQUIRE(waitFor([&] { return !b.window.runs().running(); }));
+}
+
+TEST_CASE("a running delivery shows its progress, is cancelled at once, and can be tried again") {
+    Bench b({"hands"});
+    Ticket t = b.ticket();
+    setByAssignment(t, "enlarge.scale=4");
+    setByAssignment(t, "clean.noise=6");
+    b.project().change(t);
+    b.project().chosen().clear();
+    QTest::keyClick(&b.window, Qt::Key_Return, Qt::ControlModifier);
+    b.window.showPage(1);
+    REQUIRE(waitFor([&] { return b.window.runs().items()[0].progress.done >= 2; }, 60000));
+    CHECK(b.window.runs().items()[0].progress.total == 48);
+    CHECK(b.find<QToolButton>("rail.runlist")->text().contains("1"));
+    QTest::mouseClick(b.find("cancelRun.0"), Qt::LeftButton);
+    REQUIRE(waitFor([&] { return b.window.runs().items()[0].state == RunItem::State::Cancelled; }, 5000));
+    for (const auto& name : b.folder.names()) CHECK((name == "hands.mp4"));
+    Ticket quick;
+    b.project().change(quick);
+    QTest::mouseClick(b.find("againRun.0"), Qt::LeftButton);
+    CHECK(waitFor([&] { return b.window.runs().running(); }));
+    b.window.runs().cancel(0);
+    REQUIRE(waitFor([&] { return !b.window.runs().running(); }));
+}
+
+TEST_CASE("a failed delivery tells why in the list and across the top") {
+    Bench b({"hands"});
+    b.project().chosen().clear();
+    QFile::remove(b.project().currentClip()->path);
+    b.window.addToRunList();
+    REQUIRE(waitFor([&] { return b.window.runs().items()[0].state == RunItem::State::Failed; }));
+    CHECK(b.window.runs().items()[0].words.contains("there is no such file"));
+    CHECK(b.window.errors().text().contains("hands.mp4"));
+}
+
+TEST_CASE("closing and reopening loses nothing") {
+    test::TempFolder session;
+    Ticket wanted;
+    {
+        Bench b({"wheel"}, QString::fromStdString(session.path()));
+        Ticket t = b.ticket();
+        setByAssignment(t, "clean.noise=nudge:+2");
+        setByAssignment(t, "frame.aspect=4:5");
+        b.project().change(t);
+        b.project().setPlayhead(7);
+        b.window.setNight(true);
+        wanted = b.ticket();
+        QFile::copy(QString::fromStdString(b.folder / "wheel.mp4"), QString::fromStdString(session / "wheel.mp4"));
+        b.project().addFiles({QString::fromStdString(session / "wheel.mp4")}); // a second clip that outlives this window
+        REQUIRE(waitFor([&] { return b.project().count() == 2 && b.project().at(1).clip; }));
+        b.project().setCurrent(1);
+        b.project().change(wanted);
+    }
+    MainWindow again(QString::fromStdString(session.path()));
+    again.restore();
+    REQUIRE(waitFor([&] { return again.project().currentClip() && again.project().currentClip()->clip; }));
+    CHECK(again.project().count() == 2);
+    CHECK(again.project().current() == 1);
+    CHECK(again.project().currentClip()->ticket == wanted);
+    CHECK(again.project().at(0).playhead == 7);
+    CHECK(again.project().night());
+    CHECK_FALSE(again.project().at(0).problem.isEmpty()); // its folder is gone: it is told, and its ticket stays
+    CHECK(again.project().at(0).ticket == wanted);
+    again.setNight(false);
+}
+
+TEST_CASE("a crash loses nothing: the process is killed, and the next start has it all") {
+    test::TempFolder home;
+    test::demoClips();
+    const QString program = QCoreApplication::applicationDirPath() + "/../app/ulmwood";
+    REQUIRE(QFile::exists(program));
+    const QString clip = QString::fromStdString(home / "wheel.mp4");
+    QFile::copy(QString::fromStdString(test::demoClips() / "wheel.mp4"), clip);
+    Ticket t;
+    setByAssignment(t, "clean.blocks=33");
+    saveTicket(t, home / "wheel.ticket.json"); // lies beside the clip: taken with it
+    QProcess p;
+    QProcessEnvironment e = QProcessEnvironment::systemEnvironment();
+    e.insert("XDG_DATA_HOME", QString::fromStdString(home.path()));
+    e.insert("QT_QPA_PLATFORM", "offscreen");
+    p.setProcessEnvironment(e);
+    p.start(program, {clip});
+    const QString kept = QString::fromStdString(home / "ulmwood/session.json");
+    REQUIRE(waitFor([&] {
+        QFile f(kept);
+        return f.open(QIODevice::ReadOnly) && f.readAll().contains("33.0");
+    }));
+    p.kill(); // SIGKILL
+    p.waitForFinished();
+    MainWindow again(QString::fromStdString(home / "ulmwood"));
+    again.restore();
+    REQUIRE(waitFor([&] { return again.project().currentClip() && again.project().currentClip()->clip; }));
+    CHECK(again.project().currentClip()->path == clip);
+    CHECK(again.project().currentClip()->ticket.clean.blocks == Quantity{From::Fixed, 33, 0});
+}
+
+TEST_CASE("a session file that makes no sense is set aside, and the window still starts") {
+    test::TempFolder session;
+    for (const char* text : {"nonsense", "[1,2]", R"({"clips":[{"path":5}]})", R"({"clips":[{"path":"x","ticket":{"ulmwood":9}}],"runs":7})"}) {
+        std::ofstream(session / "session.json") << text;
+        MainWindow w(QString::fromStdString(session.path()));
+        w.restore();
+        CHECK(w.project().count() == 0);
+    }
+}
+
+TEST_CASE("night paper changes the sheet, and day brings it back; every step stays readable") {
+    Bench b;
+    auto* sheet = &b.window.bench().ticket();
+    const auto lightness = [&] { return QColor(b.pixel(sheet, {170, sheet->height() - 30})).lightness(); };
+    const int day = lightness();
+    QTest::keyClick(&b.window, Qt::Key_N, Qt::ControlModifier);
+    CHECK(lightness() < day - 100);
+    const auto contrast = [](const QColor& a, const QColor& b2) {
+        const auto l = [](const QColor& c) {
+            const auto f = [](double v) { return v <= 0.03928 ? v / 12.92 : std::pow((v + 0.055) / 1.055, 2.4); };
+            return 0.2126 * f(c.redF()) + 0.7152 * f(c.greenF()) + 0.0722 * f(c.blueF());
+        };
+        const double x = l(a), y = l(b2);
+        return (std::max(x, y) + 0.05) / (std::min(x, y) + 0.05);
+    };
+    for (int i = 0; i < 2; ++i) {
+        const Theme& t = Theme::now();
+        for (const QColor& word : {t.ink, t.faint, t.emberInk})
+            for (const QColor& behind : {t.paper, t.paperOpen}) CHECK(contrast(word, behind) >= 4.5);
+        CHECK(contrast(t.ink, t.chrome) >= 4.5);
+        QTest::keyClick(&b.window, Qt::Key_N, Qt::ControlModifier);
+    }
+    QTest::keyClick(&b.window, Qt::Key_N, Qt::ControlModifier);
+    QTest::keyClick(&b.window, Qt::Key_N, Qt::ControlModifier);
+    b.window.setNight(false);
+    CHECK(lightness() == day);
+}
+
+TEST_CASE("every control that can be reached by keys has a name for screen readers") {
+    Bench b;
+    for (QWidget* w : b.window.findChildren<QWidget*>()) {
+        if (!(w->focusPolicy() & Qt::TabFocus) || !w->isVisible() || qobject_cast<QScrollArea*>(w)) continue;
+        const auto* button = qobject_cast<QAbstractButton*>(w);
+        INFO(w->metaObject()->className() << " " << w->objectName().toStdString());
+        CHECK((!w->accessibleName().isEmpty() || (button && !button->text().isEmpty()) || w->objectName() == ""));
+    }
+}
