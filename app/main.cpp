@@ -1,12 +1,35 @@
+#include "app/bench/bench_page.h"
 #include "app/main_window.h"
 #include "app/widgets/theme.h"
 
 #include <QApplication>
+#include <QElapsedTimer>
 #include <QStandardPaths>
 #include <csignal>
+#include <cstdio>
+#include <cstdlib>
 #include <malloc.h>
 
+namespace {
+
+// For `./dev bench`: tells when the window is usable and when the first picture stands on the table, then ends.
+void timeStart(ulm::app::MainWindow& window, const QElapsedTimer& clock) {
+    const auto shown = clock.elapsed();
+    auto* live = &window.bench().live();
+    QObject::connect(live, &ulm::app::LiveModel::tableUpdated, live, [live, shown, &clock] {
+        if (live->tableBefore().isNull()) return;
+        std::printf("window %lld ms, first picture %lld ms\n", static_cast<long long>(shown),
+                    static_cast<long long>(clock.elapsed()));
+        std::fflush(stdout);
+        std::_Exit(0);
+    });
+}
+
+} // namespace
+
 int main(int argc, char** argv) {
+    QElapsedTimer clock;
+    clock.start();
     std::signal(SIGPIPE, SIG_IGN);
     std::signal(SIGXFSZ, SIG_IGN);
     mallopt(M_ARENA_MAX, 4);
@@ -17,6 +40,11 @@ int main(int argc, char** argv) {
     ulm::app::MainWindow window(QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/ulmwood");
     window.show();
     window.restore();
-    if (const QStringList files = QApplication::arguments().mid(1); !files.isEmpty()) window.project().addFiles(files);
+    QStringList files = QApplication::arguments().mid(1);
+    if (files.removeAll("--time-start")) {
+        QApplication::processEvents();
+        timeStart(window, clock);
+    }
+    if (!files.isEmpty()) window.project().addFiles(files);
     return QApplication::exec();
 }

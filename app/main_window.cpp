@@ -18,7 +18,8 @@
 
 namespace ulm::app {
 
-MainWindow::MainWindow(const QString& folder, QWidget* parent) : QMainWindow(parent), project_(folder), runs_(project_) {
+MainWindow::MainWindow(const QString& folder, QWidget* parent)
+    : QMainWindow(parent), project_(folder), runs_(project_) {
     setObjectName("mainWindow");
     setWindowTitle("Ulmwood");
     resize(1280, 800);
@@ -80,7 +81,8 @@ QWidget* MainWindow::makeRail() {
         rail_.push_back(b);
     };
     add(tr("Bench"), "rail.bench", tr("One clip, its ticket, its spots (Ctrl+1)"), [this] { showPage(0); });
-    add(tr("Run list"), "rail.runlist", tr("What is to be rendered, running and done (Ctrl+2)"), [this] { showPage(1); });
+    add(tr("Run list"), "rail.runlist", tr("What is to be rendered, running and done (Ctrl+2)"),
+        [this] { showPage(1); });
     column->addStretch();
     add(tr("Keys"), "rail.keys", tr("All shortcuts (?)"), [this] { KeySheet(this).exec(); });
     add(tr("Night"), "rail.night", tr("Day or night paper (Ctrl+N)"), [this] { setNight(!Theme::now().night); });
@@ -94,13 +96,19 @@ void MainWindow::paintRail() {
     for (std::size_t i = 0; i < rail_.size(); ++i) {
         const bool here = static_cast<int>(i) == pages_->currentIndex() && i < 2;
         rail_[i]->setIcon(icon(icons[i], t.ink));
-        rail_[i]->setStyleSheet(QString("QToolButton{border:none;border-left:3px solid %1;background:%2;font-size:11px;%3} QToolButton:focus{border-right:1px solid %4}")
-                                    .arg(here ? t.elm.name() : "transparent", here ? t.chrome.name() : "transparent", here ? "font-weight:bold" : "", t.ink.name()));
+        rail_[i]->setStyleSheet(
+            QString("QToolButton{border:none;border-left:3px solid %1;background:%2;font-size:11px;%3} "
+                    "QToolButton:focus{border-right:1px solid %4}")
+                .arg(here ? t.elm.name() : "transparent", here ? t.chrome.name() : "transparent",
+                     here ? "font-weight:bold" : "", t.ink.name()));
     }
-    const auto open = std::ranges::count_if(runs_.items(), [](const RunItem& r) { return r.state == RunItem::State::Waiting || r.state == RunItem::State::Running; });
+    const auto open = std::ranges::count_if(runs_.items(), [](const RunItem& r) {
+        return r.state == RunItem::State::Waiting || r.state == RunItem::State::Running;
+    });
     rail_[1]->setText(open ? tr("Runs: %1").arg(open) : tr("Run list"));
     rail_[3]->setText(t.night ? tr("Day") : tr("Night"));
-    findChild<QWidget*>("rail")->setStyleSheet("#rail{background:" + t.chromeDeep.name() + ";border-right:1px solid " + t.line.name() + "}");
+    findChild<QWidget*>("rail")->setStyleSheet("#rail{background:" + t.chromeDeep.name() + ";border-right:1px solid " +
+                                               t.line.name() + "}");
 }
 
 void MainWindow::showPage(int index) {
@@ -118,7 +126,9 @@ void MainWindow::setNight(bool night) {
 }
 
 void MainWindow::chooseFiles() {
-    const QStringList files = QFileDialog::getOpenFileNames(this, tr("Add clips"), {}, tr("Video (*.mp4 *.mov *.mkv *.webm *.avi *.m4v *.gif *.mpg *.ts *.3gp *.ogv);;All files (*)"));
+    const QStringList files = QFileDialog::getOpenFileNames(
+        this, tr("Add clips"), {},
+        tr("Video (*.mp4 *.mov *.mkv *.webm *.avi *.m4v *.gif *.mpg *.ts *.3gp *.ogv);;All files (*)"));
     if (!files.isEmpty()) project_.addFiles(files);
 }
 
@@ -132,7 +142,9 @@ void MainWindow::addToRunList() {
 }
 
 void MainWindow::addShortcuts() {
-    const auto key = [this](const QKeySequence& k, auto what) { connect(new QShortcut(k, this), &QShortcut::activated, this, what); };
+    const auto key = [this](const QKeySequence& k, auto what) {
+        connect(new QShortcut(k, this), &QShortcut::activated, this, what);
+    };
     key(QKeySequence::Open, [this] { chooseFiles(); });
     key(QKeySequence::Undo, [this] { project_.undo(); });
     key(QKeySequence("Ctrl+Shift+Z"), [this] { project_.redo(); });
@@ -141,7 +153,9 @@ void MainWindow::addShortcuts() {
     key(QKeySequence("Ctrl+1"), [this] { showPage(0); });
     key(QKeySequence("Ctrl+2"), [this] { showPage(1); });
     key(QKeySequence("Ctrl+N"), [this] { setNight(!Theme::now().night); });
-    key(QKeySequence("Ctrl+Tab"), [this] { if (project_.count()) project_.setCurrent((project_.current() + 1) % project_.count()); });
+    key(QKeySequence("Ctrl+Tab"), [this] {
+        if (project_.count()) project_.setCurrent((project_.current() + 1) % project_.count());
+    });
     key(QKeySequence("?"), [this] { KeySheet(this).exec(); });
 }
 
@@ -153,7 +167,9 @@ void MainWindow::dropEvent(QDropEvent* e) {
     QStringList files;
     for (const QUrl& u : e->mimeData()->urls())
         if (u.isLocalFile()) files << u.toLocalFile();
-    if (files.isEmpty()) return errors_->tell({}, tr("only files on this computer can be dropped"), tr("Save the clip to a folder first."));
+    if (files.isEmpty())
+        return errors_->tell({}, tr("only files on this computer can be dropped"),
+                             tr("Save the clip to a folder first."));
     e->acceptProposedAction();
     project_.addFiles(files);
 }

@@ -101,7 +101,8 @@ int main(int argc, char** argv) {
     window.showPage(1);
     waitFor([&] {
         const auto& items = window.runs().items();
-        return items.size() == 3 && items[0].state == RunItem::State::Done && items[1].progress.done > items[1].progress.total / 3;
+        return items.size() == 3 && items[0].state == RunItem::State::Done &&
+               items[1].progress.done > items[1].progress.total / 3;
     });
     camera.take("run-list");
     for (int i = 0; i < 3; ++i) window.runs().cancel(i);

@@ -8,15 +8,18 @@ namespace ulm::cli {
 namespace {
 
 nlohmann::json toJson(const std::string& file, const Target& t, const std::vector<LimitCheck>& limits) {
-    nlohmann::json j = {{"file", file}, {"target", t.name}, {"holds", allHold(limits)}, {"limits", nlohmann::json::array()}};
-    for (const auto& l : limits) j["limits"].push_back({{"limit", l.limit}, {"allowed", l.allowed}, {"value", l.value}, {"holds", l.holds}});
+    nlohmann::json j = {
+        {"file", file}, {"target", t.name}, {"holds", allHold(limits)}, {"limits", nlohmann::json::array()}};
+    for (const auto& l : limits)
+        j["limits"].push_back({{"limit", l.limit}, {"allowed", l.allowed}, {"value", l.value}, {"holds", l.holds}});
     return j;
 }
 
 } // namespace
 
 void addCheck(CLI::App& app, Action& action) {
-    auto* c = app.add_subcommand("check", "Whether a file keeps a target's limits, one by one; exit 4 where it does not");
+    auto* c =
+        app.add_subcommand("check", "Whether a file keeps a target's limits, one by one; exit 4 where it does not");
     c->footer("Example:\n  ulmwood-cli check out.mp4 --target vertical-1080");
     struct Options {
         std::string file, target;
@@ -30,10 +33,12 @@ void addCheck(CLI::App& app, Action& action) {
         action = [=](Surroundings& s) {
             const Target t = findTarget(loadTargets(targetFolders()), o->target);
             const auto limits = checkLimits(t, deliveryOf(Clip::openVideo(o->file, s.cancel)->facts()));
-            if (o->json) s.out << toJson(o->file, t, limits).dump(2) << "\n";
+            if (o->json)
+                s.out << toJson(o->file, t, limits).dump(2) << "\n";
             else
                 for (const auto& l : limits)
-                    s.out << (l.holds ? "holds  " : "BREAKS ") << l.limit << ": " << l.value << " (allowed " << l.allowed << ")\n";
+                    s.out << (l.holds ? "holds  " : "BREAKS ") << l.limit << ": " << l.value << " (allowed "
+                          << l.allowed << ")\n";
             return allHold(limits) ? 0 : static_cast<int>(Fault::CannotFit);
         };
     });
@@ -41,7 +46,8 @@ void addCheck(CLI::App& app, Action& action) {
 
 void addTargets(CLI::App& app, Action& action) {
     auto* c = app.add_subcommand("targets", "The destinations that are known");
-    c->footer("Cards of your own: JSON files in ~/.local/share/ulmwood/targets, or folders named in ULMWOOD_TARGETS (docs/targets.md).");
+    c->footer("Cards of your own: JSON files in ~/.local/share/ulmwood/targets, or folders named in ULMWOOD_TARGETS "
+              "(docs/targets.md).");
     auto json = std::make_shared<bool>(false);
     c->add_flag("--json", *json, "One JSON object");
     c->callback([=, &action] {

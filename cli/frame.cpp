@@ -23,9 +23,10 @@ Rect parseRegion(const std::string& text) {
     Rect r;
     char c1 = 0, c2 = 0, c3 = 0;
     std::istringstream s(text);
-    if (!(s >> r.x >> c1 >> r.y >> c2 >> r.w >> c3 >> r.h) || c1 != ',' || c2 != ',' || c3 != ',' || !s.eof() || r.empty() || r.w > 16384 ||
-        r.h > 16384 || std::abs(r.x) > 16384 || std::abs(r.y) > 16384)
-        throw Error(Fault::Usage, "", "--region " + text + " is not X,Y,W,H", "Write --region 100,200,192,192, for instance.");
+    if (!(s >> r.x >> c1 >> r.y >> c2 >> r.w >> c3 >> r.h) || c1 != ',' || c2 != ',' || c3 != ',' || !s.eof() ||
+        r.empty() || r.w > 16384 || r.h > 16384 || std::abs(r.x) > 16384 || std::abs(r.y) > 16384)
+        throw Error(Fault::Usage, "", "--region " + text + " is not X,Y,W,H",
+                    "Write --region 100,200,192,192, for instance.");
     return r;
 }
 
@@ -34,7 +35,10 @@ int frame(const Options& o, Surroundings& s) {
     const Ticket ticket = o.ticket.ticket(s.err);
     const ClipPtr clip = Clip::openVideo(o.file, s.cancel);
     if (!(o.at >= 0) || o.at > clip->secondsAt(clip->frameCount()))
-        throw Error(Fault::Usage, o.file, "there is no picture at " + std::to_string(o.at) + " s; it is " + std::to_string(clip->facts().duration) + " s long", "");
+        throw Error(Fault::Usage, o.file,
+                    "there is no picture at " + std::to_string(o.at) + " s; it is " +
+                        std::to_string(clip->facts().duration) + " s long",
+                    "");
     const OutputFile taken(o.output, o.replace, o.file);
     Readings readings;
     if (ticket.clean.on && (ticket.clean.blocks.from != From::Fixed || ticket.clean.noise.from != From::Fixed))
@@ -45,7 +49,10 @@ int frame(const Options& o, Surroundings& s) {
     const Rect whole = rgb->format().frame();
     const Rect region = o.region.empty() ? whole : parseRegion(o.region).intersected(whole);
     if (region.empty())
-        throw Error(Fault::Usage, "", "--region " + o.region + " lies outside the delivered " + std::to_string(whole.w) + "×" + std::to_string(whole.h), "");
+        throw Error(Fault::Usage, "",
+                    "--region " + o.region + " lies outside the delivered " + std::to_string(whole.w) + "×" +
+                        std::to_string(whole.h),
+                    "");
     Engine engine(std::size_t(256) << 20);
     writePng(engine.pull(*rgb, clip->frameAt(o.at), region, s.cancel), o.depth, o.output);
     return 0;
@@ -56,7 +63,8 @@ int frame(const Options& o, Surroundings& s) {
 void addFrame(CLI::App& app, Action& action) {
     auto* c = app.add_subcommand("frame", "One picture after the ticket, as PNG; a region costs about its own area");
     auto o = std::make_shared<Options>();
-    c->footer("Example:\n  ulmwood-cli frame clip.mp4 --at 2.5 -o spot.png --set enlarge.scale=3 --region 400,600,192,192");
+    c->footer(
+        "Example:\n  ulmwood-cli frame clip.mp4 --at 2.5 -o spot.png --set enlarge.scale=3 --region 400,600,192,192");
     c->add_option("FILE", o->file, "Clip")->required();
     c->add_option("--at", o->at, "Seconds from the clip's first picture")->required()->type_name("SECONDS");
     c->add_option("-o,--output", o->output, "PNG to write")->required()->type_name("OUT.png");

@@ -8,7 +8,8 @@
 namespace ulm::cli {
 
 void addMeasure(CLI::App& app, Action& action) {
-    auto* c = app.add_subcommand("measure", "How close a clip is to its reference: PSNR and SSIM, frames paired in order");
+    auto* c =
+        app.add_subcommand("measure", "How close a clip is to its reference: PSNR and SSIM, frames paired in order");
     c->footer("Example:\n  ulmwood-cli measure master.mp4 result.mp4 --json\n"
               "Figures: 8-bit codes of limited range, peak 255, whole picture, luma unless it says otherwise.");
     struct Options {
@@ -22,23 +23,27 @@ void addMeasure(CLI::App& app, Action& action) {
     c->add_option("--per-frame", o->perFrame, "Write a line a frame")->type_name("CSV");
     c->callback([=, &action] {
         action = [=](Surroundings& s) {
-            const Comparison m = compareClips(Clip::openVideo(o->reference, s.cancel), Clip::openVideo(o->test, s.cancel), s.cancel);
+            const Comparison m =
+                compareClips(Clip::openVideo(o->reference, s.cancel), Clip::openVideo(o->test, s.cancel), s.cancel);
             if (!o->perFrame.empty()) {
                 std::ostringstream csv;
                 csv << "frame,psnr_y,ssim_y,psnr_yuv\n";
                 for (std::size_t i = 0; i < m.frames.size(); ++i)
-                    csv << i << ',' << m.frames[i].psnrY << ',' << m.frames[i].ssimY << ',' << m.frames[i].psnrYuv << '\n';
+                    csv << i << ',' << m.frames[i].psnrY << ',' << m.frames[i].ssimY << ',' << m.frames[i].psnrYuv
+                        << '\n';
                 writeFileWhole(o->perFrame, csv.str());
             }
-            if (o->json) s.out << toJson(m).dump(2) << "\n";
+            if (o->json)
+                s.out << toJson(m).dump(2) << "\n";
             else {
                 const auto y = m.psnrY(), q = m.ssimY(), a = m.psnrYuv();
-                s.out << m.frames.size() << " frames\nPSNR-Y mean " << y.mean << " dB, worst " << y.min << " dB\nSSIM-Y mean " << q.mean
-                      << ", worst " << q.min << "\nPSNR-YUV mean " << a.mean << " dB, worst " << a.min << " dB\n";
+                s.out << m.frames.size() << " frames\nPSNR-Y mean " << y.mean << " dB, worst " << y.min
+                      << " dB\nSSIM-Y mean " << q.mean << ", worst " << q.min << "\nPSNR-YUV mean " << a.mean
+                      << " dB, worst " << a.min << " dB\n";
             }
             if (m.referenceFrames != m.testFrames)
-                s.err << "note: the clips have " << m.referenceFrames << " and " << m.testFrames << " frames; only the first "
-                      << m.frames.size() << " were compared\n";
+                s.err << "note: the clips have " << m.referenceFrames << " and " << m.testFrames
+                      << " frames; only the first " << m.frames.size() << " were compared\n";
             return 0;
         };
     });

@@ -12,11 +12,14 @@ void print(const MediaFacts& f, std::ostream& out) {
     if (f.hasVideo) {
         const VideoFacts& v = f.video;
         out << "  pictures: " << v.codec << ", " << v.width << "×" << v.height << ", " << v.fps << " frames a second"
-            << (v.variableRate ? " (variable)" : "") << ", " << v.frames << " frames, " << v.bitDepth << " bit, " << v.pixelFormat << ", "
-            << v.bitrate / 1000 << " kb/s" << (v.rotation ? ", turned" : "") << (v.interlaced ? ", interlaced" : "") << "\n";
+            << (v.variableRate ? " (variable)" : "") << ", " << v.frames << " frames, " << v.bitDepth << " bit, "
+            << v.pixelFormat << ", " << v.bitrate / 1000 << " kb/s" << (v.rotation ? ", turned" : "")
+            << (v.interlaced ? ", interlaced" : "") << "\n";
     }
-    for (const auto& a : f.audio) out << "  sound: " << a.codec << ", " << a.rate << " Hz, " << a.channels << " channels\n";
-    for (const auto& s : f.subtitles) out << "  subtitles: " << s.codec << (s.language.empty() ? "" : ", " + s.language) << "\n";
+    for (const auto& a : f.audio)
+        out << "  sound: " << a.codec << ", " << a.rate << " Hz, " << a.channels << " channels\n";
+    for (const auto& s : f.subtitles)
+        out << "  subtitles: " << s.codec << (s.language.empty() ? "" : ", " + s.language) << "\n";
 }
 
 } // namespace
@@ -32,8 +35,11 @@ void addProbe(CLI::App& app, Action& action) {
         action = [=](Surroundings& s) {
             for (const auto& f : *files) {
                 const ClipPtr clip = Clip::open(f, s.cancel);
-                if (*json) s.out << toJson(clip->facts()).dump(2, ' ', false, nlohmann::json::error_handler_t::replace) << "\n";
-                else print(clip->facts(), s.out);
+                if (*json)
+                    s.out << toJson(clip->facts()).dump(2, ' ', false, nlohmann::json::error_handler_t::replace)
+                          << "\n";
+                else
+                    print(clip->facts(), s.out);
             }
             return 0;
         };

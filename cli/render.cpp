@@ -20,7 +20,8 @@ struct Options {
 double secondsOf(const char* a, const char* b, const std::string& whole) {
     double v = 0;
     if (auto r = std::from_chars(a, b, v); r.ec != std::errc() || r.ptr != b || !(v >= 0))
-        throw Error(Fault::Usage, "", "--stretch " + whole + " is not FROM:TO in seconds", "Write --stretch 2.5:6, for instance.");
+        throw Error(Fault::Usage, "", "--stretch " + whole + " is not FROM:TO in seconds",
+                    "Write --stretch 2.5:6, for instance.");
     return v;
 }
 
@@ -29,14 +30,17 @@ void applyStretch(Ticket& t, const std::string& text) {
     const char* p = text.data();
     if (colon == std::string::npos) secondsOf(p, p, text);
     t.stretch = {true, secondsOf(p, p + colon, text), secondsOf(p + colon + 1, p + text.size(), text)};
-    if (t.stretch.to <= t.stretch.from) throw Error(Fault::Usage, "", "--stretch " + text + " ends before it begins", "");
+    if (t.stretch.to <= t.stretch.from)
+        throw Error(Fault::Usage, "", "--stretch " + text + " ends before it begins", "");
 }
 
 std::string outputFor(const Options& o, const std::string& file) {
     std::error_code ec;
-    if (fs::is_directory(o.output, ec)) return (fs::path(o.output) / (fs::path(file).stem().string() + ".mp4")).string();
+    if (fs::is_directory(o.output, ec))
+        return (fs::path(o.output) / (fs::path(file).stem().string() + ".mp4")).string();
     if (o.files.size() > 1)
-        throw Error(Fault::Usage, o.output, "several clips need a folder to go to", "Make the folder, and name it with -o.");
+        throw Error(Fault::Usage, o.output, "several clips need a folder to go to",
+                    "Make the folder, and name it with -o.");
     return o.output;
 }
 
@@ -52,13 +56,21 @@ int render(const Options& o, Surroundings& s) {
             const ExportJob job{file, outputFor(o, file), ticket, target, std::nullopt, o.replace};
             const ExportReport r = exportClip(job, s.cancel, [&](const ExportProgress& p) {
                 if (o.progress.empty()) return;
-                s.out << nlohmann::json{{"phase", p.phase}, {"done", p.done}, {"total", p.total}, {"fps", p.fps}, {"left_s", p.left}}.dump() << std::endl;
+                s.out << nlohmann::json{{"phase", p.phase},
+                                        {"done", p.done},
+                                        {"total", p.total},
+                                        {"fps", p.fps},
+                                        {"left_s", p.left}}
+                             .dump()
+                      << std::endl;
             });
             reports.push_back(toJson(r));
             if (o.progress.empty())
                 s.out << r.output << ": " << r.frames << " frames, " << r.seconds << " s, " << r.bytes << " bytes\n";
             if (!r.soundNote.empty()) s.err << file << ": note: " << r.soundNote << "\n";
-            if (r.lostFrames) s.err << file << ": note: " << r.lostFrames << " frames were damaged or could not be decoded; the one before stands in\n";
+            if (r.lostFrames)
+                s.err << file << ": note: " << r.lostFrames
+                      << " frames were damaged or could not be decoded; the one before stands in\n";
         } catch (const Cancelled&) {
             throw;
         } catch (const Error& e) {
@@ -77,12 +89,14 @@ void addRender(CLI::App& app, Action& action) {
     auto o = std::make_shared<Options>();
     c->footer("Examples:\n"
               "  ulmwood-cli render clip.mp4 -o out.mp4 --set clean.blocks=measured --set clean.noise=nudge:+3\n"
-              "  ulmwood-cli render clip.mp4 -o out.mp4 --set enlarge.scale=3 --set frame.aspect=9:16 --set deliver.size_mb=16\n"
+              "  ulmwood-cli render clip.mp4 -o out.mp4 --set enlarge.scale=3 --set frame.aspect=9:16 --set "
+              "deliver.size_mb=16\n"
               "  ulmwood-cli render *.mp4 -o ready/ --ticket my.ticket.json --target vertical-1080 --progress json");
     c->add_option("FILE", o->files, "Clips")->required();
     c->add_option("-o,--output", o->output, "File, or folder that exists")->required()->type_name("OUT|DIR");
     o->ticket.addTo(*c);
-    c->add_option("--target", o->target, "Destination whose limits must hold (see: ulmwood-cli targets)")->type_name("NAME");
+    c->add_option("--target", o->target, "Destination whose limits must hold (see: ulmwood-cli targets)")
+        ->type_name("NAME");
     c->add_option("--stretch", o->stretch, "Only this part, seconds")->type_name("FROM:TO");
     c->add_option("--progress", o->progress, "json: a line of progress at a time")->type_name("json");
     c->add_option("--report", o->report, "Write what was done as JSON")->type_name("R.json");

@@ -22,7 +22,8 @@ std::string readTextFile(const std::string& path, std::size_t most) {
     std::string text(most + 1, '\0');
     in.read(text.data(), static_cast<std::streamsize>(text.size()));
     text.resize(static_cast<std::size_t>(in.gcount()));
-    if (text.size() > most) throw Error(Fault::Input, path, "it is too large to be what it should be", "Choose the right file.");
+    if (text.size() > most)
+        throw Error(Fault::Input, path, "it is too large to be what it should be", "Choose the right file.");
     return text;
 }
 

@@ -32,13 +32,15 @@ public:
         if (name == "hands") trip_ = std::make_unique<BlockyTrip>(w, h, 5);
         if (name == "ident") trip_ = std::make_unique<BlockyTrip>(w, h, 7);
     }
-    static double lastCrf(const std::string& name) { return name == "kiln" ? 25 : name == "glaze" ? 19 : name == "shelf" ? 22 : 17; }
+    static double lastCrf(const std::string& name) {
+        return name == "kiln" ? 25 : name == "glaze" ? 19 : name == "shelf" ? 22 : 17;
+    }
 
     av::Frame apply(const Canvas& master, const Canvas& half, int n) {
         Canvas c = name_ == "shelf" ? decimated(master) : half;
         if (name_ == "shelf") soften(c, 0.75f);
         if (name_ == "glaze") {
-            posterise(c, 40);
+            fewerLevels(c, 40);
             addNoise(c, 6.5f, static_cast<std::uint32_t>(n));
         }
         if (name_ == "kiln") addNoise(c, 1.5f, static_cast<std::uint32_t>(n));
@@ -76,19 +78,30 @@ Ticket clipTicket(const std::string& name) {
     const auto set = [&](std::initializer_list<const char*> all) {
         for (const char* a : all) setByAssignment(t, a);
     };
-    if (name == "wheel") set({"clean.blocks=measured", "clean.noise=measured", "enlarge.scale=3", "frame.aspect=9:16", "frame.size=1080x1920", "finish.sharpen.amount=0.5", "finish.sharpen.radius=1.4"});
-    if (name == "glaze") set({"clean.noise=nudge:+1", "clean.blocks=measured", "enlarge.scale=3", "frame.aspect=9:16", "frame.size=1080x1920", "finish.sharpen.amount=0.3"});
-    if (name == "shelf") set({"clean.blocks=measured", "enlarge.scale=3", "finish.sharpen.amount=1.1", "finish.sharpen.radius=1.8"});
-    if (name == "kiln") set({"clean.noise=measured", "clean.blocks=measured", "enlarge.scale=3", "frame.aspect=9:16", "frame.size=1080x1920", "finish.sharpen.amount=0.4"});
-    if (name == "hands") set({"clean.blocks=measured", "enlarge.scale=2", "frame.aspect=4:5", "frame.size=1080x1350", "frame.fill=blur", "finish.sharpen.amount=0.4"});
-    if (name == "ident") set({"clean.blocks=nudge:+6", "enlarge.scale=2", "finish.sharpen.amount=0.2", "deliver.quality=best"});
+    if (name == "wheel")
+        set({"clean.blocks=measured", "clean.noise=measured", "enlarge.scale=3", "frame.aspect=9:16",
+             "frame.size=1080x1920", "finish.sharpen.amount=0.5", "finish.sharpen.radius=1.4"});
+    if (name == "glaze")
+        set({"clean.noise=nudge:+1", "clean.blocks=measured", "enlarge.scale=3", "frame.aspect=9:16",
+             "frame.size=1080x1920", "finish.sharpen.amount=0.3"});
+    if (name == "shelf")
+        set({"clean.blocks=measured", "enlarge.scale=3", "finish.sharpen.amount=1.1", "finish.sharpen.radius=1.8"});
+    if (name == "kiln")
+        set({"clean.noise=measured", "clean.blocks=measured", "enlarge.scale=3", "frame.aspect=9:16",
+             "frame.size=1080x1920", "finish.sharpen.amount=0.4"});
+    if (name == "hands")
+        set({"clean.blocks=measured", "enlarge.scale=2", "frame.aspect=4:5", "frame.size=1080x1350", "frame.fill=blur",
+             "finish.sharpen.amount=0.4"});
+    if (name == "ident")
+        set({"clean.blocks=nudge:+6", "enlarge.scale=2", "finish.sharpen.amount=0.2", "deliver.quality=best"});
     return t;
 }
 
 void makeClip(const ClipPlan& p, const std::string& folder, std::uint32_t seed, double scale, int limit) {
     fs::create_directories(fs::path(folder) / "masters");
     const auto even4 = [&](int v) { return std::max(64, static_cast<int>(v * scale) / 4 * 4); };
-    const int w = even4(p.masterW), h = even4(p.masterH), frames = std::min(limit, static_cast<int>(p.seconds * p.fps + 0.5));
+    const int w = even4(p.masterW), h = even4(p.masterH),
+              frames = std::min(limit, static_cast<int>(p.seconds * p.fps + 0.5));
     const std::unique_ptr<Scene> scene = p.make(w, h, seed);
     const std::string wav = (fs::path(folder) / ("." + p.name + ".wav")).string();
     SoundPlan heard = p.sound;
@@ -98,8 +111,10 @@ void makeClip(const ClipPlan& p, const std::string& folder, std::uint32_t seed, 
     const auto path = [&](const std::string& name) { return (fs::path(folder) / name).string(); };
     {
         MovieWriter master(path("masters/" + p.name + ".mp4"), "mp4", encoding(w, h, p.fps, 10, "ultrafast"), sound);
-        MovieWriter small(path("masters/" + p.name + "-small.mp4"), "mp4", encoding(w / 2, h / 2, p.fps, 8, "ultrafast"), sound);
-        MovieWriter damaged(path(p.name + ".mp4"), "mp4", encoding(w / 2, h / 2, p.fps, Damage::lastCrf(p.name), "superfast"), sound);
+        MovieWriter small(path("masters/" + p.name + "-small.mp4"), "mp4",
+                          encoding(w / 2, h / 2, p.fps, 8, "ultrafast"), sound);
+        MovieWriter damaged(path(p.name + ".mp4"), "mp4",
+                            encoding(w / 2, h / 2, p.fps, Damage::lastCrf(p.name), "superfast"), sound);
         Damage damage(p.name, w / 2, h / 2);
         Canvas c(w, h);
         double drawn = -1;

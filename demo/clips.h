@@ -21,8 +21,8 @@ struct ClipPlan {
 };
 const std::vector<ClipPlan>& clipPlans();
 
-/// Writes NAME.mp4 (damaged), masters/NAME.mp4 (pristine, twice the size), masters/NAME-small.mp4 (pristine, same size),
-/// NAME.ticket.json and NAME.target into `folder`. `scale`: of the size, for quick test clips; `limit`: frames.
+/// Writes NAME.mp4 (damaged), masters/NAME.mp4 (pristine, twice the size), masters/NAME-small.mp4 (pristine, same
+/// size), NAME.ticket.json and NAME.target into `folder`. `scale`: of the size, for quick test clips; `limit`: frames.
 void makeClip(const ClipPlan&, const std::string& folder, std::uint32_t seed, double scale = 1, int limit = 1 << 30);
 
 /// The ticket that the studio wrote for the clip.

@@ -30,7 +30,8 @@ Picture toPicture420(const Canvas& c) {
                 float sum = 0;
                 for (int j = 0; j < 2; ++j) {
                     const float* row = full.data() + static_cast<std::size_t>(std::min(2 * y + j, c.h - 1)) * c.w;
-                    sum += 0.25f * row[std::max(0, 2 * x - 1)] + 0.5f * row[2 * x] + 0.25f * row[std::min(2 * x + 1, c.w - 1)];
+                    sum += 0.25f * row[std::max(0, 2 * x - 1)] + 0.5f * row[2 * x] +
+                           0.25f * row[std::min(2 * x + 1, c.w - 1)];
                 }
                 p.planes[k].row(y)[x] = sum * 0.5f;
             }
@@ -43,7 +44,9 @@ Canvas halved(const Canvas& c) {
     Canvas out(c.w / 2, c.h / 2);
     tbb::parallel_for(0, out.h, [&](int y) {
         for (int x = 0; x < out.w; ++x)
-            out.at(x, y) = (c.at(2 * x, 2 * y) + c.at(2 * x + 1, 2 * y) + c.at(2 * x, 2 * y + 1) + c.at(2 * x + 1, 2 * y + 1)) * 0.25f;
+            out.at(x, y) =
+                (c.at(2 * x, 2 * y) + c.at(2 * x + 1, 2 * y) + c.at(2 * x, 2 * y + 1) + c.at(2 * x + 1, 2 * y + 1)) *
+                0.25f;
     });
     return out;
 }
@@ -59,7 +62,8 @@ void soften(Canvas& c, float sigma) {
     const int reach = static_cast<int>(std::ceil(2.5f * sigma));
     std::vector<float> taps(static_cast<std::size_t>(2 * reach + 1));
     float total = 0;
-    for (int k = -reach; k <= reach; ++k) total += taps[static_cast<std::size_t>(k + reach)] = std::exp(-0.5f * float(k * k) / (sigma * sigma));
+    for (int k = -reach; k <= reach; ++k)
+        total += taps[static_cast<std::size_t>(k + reach)] = std::exp(-0.5f * float(k * k) / (sigma * sigma));
     for (float& t : taps) t /= total;
     Canvas half(c.w, c.h);
     const auto pass = [&](const Canvas& from, Canvas& to, bool vertical) {
@@ -67,7 +71,8 @@ void soften(Canvas& c, float sigma) {
             for (int x = 0; x < c.w; ++x) {
                 Rgb sum;
                 for (int k = -reach; k <= reach; ++k) {
-                    const Rgb& s = vertical ? from.at(x, std::clamp(y + k, 0, c.h - 1)) : from.at(std::clamp(x + k, 0, c.w - 1), y);
+                    const Rgb& s = vertical ? from.at(x, std::clamp(y + k, 0, c.h - 1))
+                                            : from.at(std::clamp(x + k, 0, c.w - 1), y);
                     sum = sum + s * taps[static_cast<std::size_t>(k + reach)];
                 }
                 to.at(x, y) = sum;
@@ -84,7 +89,8 @@ void addNoise(Canvas& c, float sigma, std::uint32_t frame) {
             Rgb& p = c.at(x, y);
             const auto gauss = [&](std::uint32_t channel) {
                 // Sum of four uniform bytes: near enough to normal, and cheap.
-                const std::uint32_t h = hash(static_cast<std::uint32_t>(x), static_cast<std::uint32_t>(y), frame * 3 + channel);
+                const std::uint32_t h =
+                    hash(static_cast<std::uint32_t>(x), static_cast<std::uint32_t>(y), frame * 3 + channel);
                 const float s = float(h & 255) + float(h >> 8 & 255) + float(h >> 16 & 255) + float(h >> 24);
                 return (s - 510) / 147.8f;
             };
@@ -95,15 +101,17 @@ void addNoise(Canvas& c, float sigma, std::uint32_t frame) {
     });
 }
 
-void posterise(Canvas& c, int levels) {
+void fewerLevels(Canvas& c, int levels) {
     const float n = float(levels - 1);
-    for (Rgb& p : c.pixels) p = {std::round(clamp01(p.r) * n) / n, std::round(clamp01(p.g) * n) / n, std::round(clamp01(p.b) * n) / n};
+    for (Rgb& p : c.pixels)
+        p = {std::round(clamp01(p.r) * n) / n, std::round(clamp01(p.g) * n) / n, std::round(clamp01(p.b) * n) / n};
 }
 
 void oversharpen(Canvas& c, float amount, float sigma) {
     Canvas soft = c;
     soften(soft, sigma);
-    for (std::size_t i = 0; i < c.pixels.size(); ++i) c.pixels[i] = c.pixels[i] * (1 + amount) + soft.pixels[i] * -amount;
+    for (std::size_t i = 0; i < c.pixels.size(); ++i)
+        c.pixels[i] = c.pixels[i] * (1 + amount) + soft.pixels[i] * -amount;
 }
 
 BlockyTrip::BlockyTrip(int w, int h, int quantiser) {

@@ -17,7 +17,7 @@ void soften(Canvas&, float sigma);
 /// Adds sensor-like noise: `sigma` in 8-bit steps at mid grey, more in the dark; new on every frame.
 void addNoise(Canvas&, float sigma, std::uint32_t frame);
 /// Fewer levels a channel: banding.
-void posterise(Canvas&, int levels);
+void fewerLevels(Canvas&, int levels);
 /// Overshoot beside edges, as careless sharpening leaves it.
 void oversharpen(Canvas&, float amount, float sigma);
 

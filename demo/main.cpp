@@ -23,7 +23,9 @@ int main(int argc, char** argv) try {
         for (int i = 2; i < argc; ++i) wanted |= plan.name == argv[i];
         if (!wanted) continue;
         ulm::demo::makeClip(plan, folder.string(), 20);
-        std::cout << "made " << plan.name << ", " << std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count() << " s so far\n" << std::flush;
+        std::cout << "made " << plan.name << ", "
+                  << std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count() << " s so far\n"
+                  << std::flush;
     }
     if (argc == 2) ulm::writeFileWhole(stamp.string(), kEdition);
     return 0;

@@ -16,7 +16,8 @@ float unit(std::uint32_t i, std::uint32_t seed) { return float(hash(i, 17, seed)
 
 // Vowels as three decaying resonances excited at the pitch, syllable by syllable, with pauses between phrases.
 void addVoice(std::vector<float>& s, double level, unsigned seed) {
-    static constexpr double kFormants[5][3] = {{730, 1090, 2440}, {270, 2290, 3010}, {300, 870, 2240}, {530, 1840, 2480}, {570, 840, 2410}};
+    static constexpr double kFormants[5][3] = {
+        {730, 1090, 2440}, {270, 2290, 3010}, {300, 870, 2240}, {530, 1840, 2480}, {570, 840, 2410}};
     std::size_t at = 12000;
     for (std::uint32_t k = 0; at + 16000 < s.size(); ++k) {
         const auto* f = kFormants[hash(k, 3, seed) % 5];
@@ -44,7 +45,8 @@ void addClinks(std::vector<float>& s, double level, unsigned seed) {
         for (std::size_t i = 0; i < 24000 && at + i < s.size(); ++i) {
             const double t = double(i) / kRate;
             double v = 0;
-            for (const double partial : {1.0, 2.76, 5.4}) v += std::sin(kTau * base * partial * t) * std::exp(-t * 9 * partial) / partial;
+            for (const double partial : {1.0, 2.76, 5.4})
+                v += std::sin(kTau * base * partial * t) * std::exp(-t * 9 * partial) / partial;
             s[at + i] += static_cast<float>(level * 0.3 * v);
         }
     }
@@ -56,7 +58,8 @@ void addTune(std::vector<float>& s, double level) {
         const double t = double(i) / kRate;
         const int note = static_cast<int>(t * 2);
         const double f = 220 * std::exp2(kSteps[note % 8] / 12.0), local = t * 2 - note;
-        s[i] += static_cast<float>(level * std::exp(-local * 2.2) * (std::sin(kTau * f * t) + 0.3 * std::sin(2 * kTau * f * t)) * 0.4);
+        s[i] += static_cast<float>(level * std::exp(-local * 2.2) *
+                                   (std::sin(kTau * f * t) + 0.3 * std::sin(2 * kTau * f * t)) * 0.4);
     }
 }
 
@@ -80,8 +83,10 @@ void writeWav(const std::vector<float>& samples, const std::string& path) {
     const auto u32 = [&](std::uint32_t v) { out.write(reinterpret_cast<const char*>(&v), 4); };
     const auto u16 = [&](std::uint16_t v) { out.write(reinterpret_cast<const char*>(&v), 2); };
     const auto bytes = static_cast<std::uint32_t>(samples.size() * 2);
-    out << "RIFF", u32(36 + bytes), out << "WAVEfmt ", u32(16), u16(1), u16(1), u32(48000), u32(96000), u16(2), u16(16), out << "data", u32(bytes);
-    for (const float v : samples) u16(static_cast<std::uint16_t>(static_cast<std::int16_t>(std::clamp(v, -1.f, 1.f) * 32000)));
+    out << "RIFF", u32(36 + bytes), out << "WAVEfmt ", u32(16), u16(1), u16(1), u32(48000), u32(96000), u16(2), u16(16),
+        out << "data", u32(bytes);
+    for (const float v : samples)
+        u16(static_cast<std::uint16_t>(static_cast<std::int16_t>(std::clamp(v, -1.f, 1.f) * 32000)));
 }
 
 } // namespace ulm::demo

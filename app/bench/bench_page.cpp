@@ -94,9 +94,12 @@ void BenchPage::markEnd(bool end) {
     if (!c || !c->clip) return;
     const std::int64_t last = c->clip->frameCount() - 1, here = c->playhead;
     std::int64_t a = 0, b = last;
-    if (c->ticket.stretch.on) a = c->clip->frameAt(c->ticket.stretch.from), b = c->clip->frameAt(c->ticket.stretch.to - 1e-4);
-    if (end) b = here, a = std::min(a, b);
-    else a = here, b = a > b ? last : b;
+    if (c->ticket.stretch.on)
+        a = c->clip->frameAt(c->ticket.stretch.from), b = c->clip->frameAt(c->ticket.stretch.to - 1e-4);
+    if (end)
+        b = here, a = std::min(a, b);
+    else
+        a = here, b = a > b ? last : b;
     reel_->markStretch(a, b, true);
 }
 
@@ -138,8 +141,10 @@ bool BenchPage::handleKey(const QKeyEvent& e) {
 }
 
 void BenchPage::keyReleaseEvent(QKeyEvent* e) {
-    if (e->key() == Qt::Key_F && !e->isAutoRepeat()) table_->table().setFlipped(false);
-    else QWidget::keyReleaseEvent(e);
+    if (e->key() == Qt::Key_F && !e->isAutoRepeat())
+        table_->table().setFlipped(false);
+    else
+        QWidget::keyReleaseEvent(e);
 }
 
 } // namespace ulm::app

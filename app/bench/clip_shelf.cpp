@@ -18,11 +18,14 @@ namespace {
 QString finding(const ClipEntry& c) {
     if (!c.problem.isEmpty()) return ClipCard::tr("cannot be opened");
     if (!c.clip) return ClipCard::tr("opening…");
-    if (!c.inspection) return c.inspecting > 0 ? ClipCard::tr("looking %1 %").arg(std::lround(c.inspecting * 100)) : ClipCard::tr("waiting");
+    if (!c.inspection)
+        return c.inspecting > 0 ? ClipCard::tr("looking %1 %").arg(std::lround(c.inspecting * 100))
+                                : ClipCard::tr("waiting");
     const Inspection& i = *c.inspection;
     if (i.readings.blocking >= 3) return ClipCard::tr("blocky %1").arg(std::lround(i.readings.blocking));
     if (i.readings.noise >= 1.5) return ClipCard::tr("noisy %1").arg(i.readings.noise, 0, 'f', 1);
-    if (i.duplicates.size() > static_cast<std::size_t>(c.clip->frameCount() / 20)) return ClipCard::tr("%1 repeats").arg(i.duplicates.size());
+    if (i.duplicates.size() > static_cast<std::size_t>(c.clip->frameCount() / 20))
+        return ClipCard::tr("%1 repeats").arg(i.duplicates.size());
     if (i.readings.softness >= 4) return ClipCard::tr("soft %1 px").arg(i.readings.softness, 0, 'f', 1);
     return ClipCard::tr("clean");
 }
@@ -55,16 +58,20 @@ void ClipCard::paintEvent(QPaintEvent*) {
     const QRect box(4, 4, 58, 38);
     p.fillRect(box, t.surround);
     if (!c.thumbnail.isNull()) {
-        const QImage s = c.thumbnail.scaled(box.size() * devicePixelRatioF(), Qt::KeepAspectRatioByExpanding, Qt::SmoothTransformation);
+        const QImage s = c.thumbnail.scaled(box.size() * devicePixelRatioF(), Qt::KeepAspectRatioByExpanding,
+                                            Qt::SmoothTransformation);
         const QSize cut = box.size() * devicePixelRatioF();
-        p.drawImage(box, s, QRect((s.width() - cut.width()) / 2, (s.height() - cut.height()) / 2, cut.width(), cut.height()));
+        p.drawImage(box, s,
+                    QRect((s.width() - cut.width()) / 2, (s.height() - cut.height()) / 2, cut.width(), cut.height()));
     }
     p.setPen(t.ink);
     p.setFont(words(9, true));
-    p.drawText(QRect(70, 5, width() - 74, 18), Qt::AlignVCenter, p.fontMetrics().elidedText(c.name(), Qt::ElideRight, width() - 74));
+    p.drawText(QRect(70, 5, width() - 74, 18), Qt::AlignVCenter,
+               p.fontMetrics().elidedText(c.name(), Qt::ElideRight, width() - 74));
     p.setFont(words(8));
     const QString seconds = c.clip ? QString("%1 s · ").arg(c.clip->facts().duration, 0, 'f', 1) : QString();
-    p.drawText(QRect(70, 23, width() - 72, 16), Qt::AlignVCenter, p.fontMetrics().elidedText(seconds + finding(c), Qt::ElideRight, width() - 74));
+    p.drawText(QRect(70, 23, width() - 72, 16), Qt::AlignVCenter,
+               p.fontMetrics().elidedText(seconds + finding(c), Qt::ElideRight, width() - 74));
 }
 
 void ClipCard::mousePressEvent(QMouseEvent* e) {
@@ -72,9 +79,12 @@ void ClipCard::mousePressEvent(QMouseEvent* e) {
 }
 
 void ClipCard::keyPressEvent(QKeyEvent* e) {
-    if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Space) project_.setCurrent(index_);
-    else if (e->key() == Qt::Key_Delete) project_.remove(index_);
-    else QWidget::keyPressEvent(e);
+    if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Space)
+        project_.setCurrent(index_);
+    else if (e->key() == Qt::Key_Delete)
+        project_.remove(index_);
+    else
+        QWidget::keyPressEvent(e);
 }
 
 void ClipCard::contextMenuEvent(QContextMenuEvent* e) {

@@ -25,7 +25,8 @@ Rect spotRegion(const QPointF& centre, int side, const PictureFormat& f) {
 
 void paste(const QImage& tile, QImage& onto, int x, int y) {
     for (int row = 0; row < tile.height(); ++row)
-        std::memcpy(onto.scanLine(y + row) + x * 4, tile.constScanLine(row), static_cast<std::size_t>(tile.width()) * 4);
+        std::memcpy(onto.scanLine(y + row) + x * 4, tile.constScanLine(row),
+                    static_cast<std::size_t>(tile.width()) * 4);
 }
 
 } // namespace
@@ -98,7 +99,8 @@ void LiveModel::chooseSpots() {
     const QPointF a = toSource({double(p.x), double(p.y)}), b = toSource({double(p.x + p.w), double(p.y + p.h)});
     // Spots keep their distance from the crop's border, so that they show what they were chosen for.
     const double inset = std::min(24.0, std::min(b.x() - a.x(), b.y() - a.y()) / 6);
-    const Rect window{int(a.x() + inset), int(a.y() + inset), int(b.x() - a.x() - 2 * inset), int(b.y() - a.y() - 2 * inset)};
+    const Rect window{int(a.x() + inset), int(a.y() + inset), int(b.x() - a.x() - 2 * inset),
+                      int(b.y() - a.y() - 2 * inset)};
     // So far apart that their squares do not overlap, where the picture has room for that.
     const double square = spotSide_ * (b.x() - a.x()) / p.w;
     project_.chooseSpots(window, static_cast<int>(std::min(1.3 * square, std::max(window.w, window.h) / 3.0)));
@@ -118,7 +120,8 @@ QPointF LiveModel::toSource(const QPointF& d) const {
     const FramingPlan& p = pipeline_->plan;
     const PictureFormat& stored = pipeline_->source->format();
     const VideoFacts& v = dynamic_cast<const SourceStage&>(*pipeline_->source).reader().clip().facts().video;
-    return {(p.srcX + (d.x() - p.x) * p.srcW / p.w) * stored.width / v.width, (p.srcY + (d.y() - p.y) * p.srcH / p.h) * stored.height / v.height};
+    return {(p.srcX + (d.x() - p.x) * p.srcW / p.w) * stored.width / v.width,
+            (p.srcY + (d.y() - p.y) * p.srcH / p.h) * stored.height / v.height};
 }
 
 void LiveModel::refreshSpots() {
@@ -153,8 +156,10 @@ void LiveModel::refreshSpots() {
                 s.before = toImage(e.pull(*before, a.frame, a.region, cancel));
                 // Blocks and noise are told where they live, before any change of size; edges as they are delivered.
                 const bool edge = a.what == "Edge";
-                s.readingAfter = readingOf(a.what, e.pull(edge ? *p->result : *p->cleaned, a.frame, edge ? a.region : a.measured, cancel));
-                s.readingBefore = readingOf(a.what, e.pull(edge ? *p->before : *p->source, a.frame, edge ? a.region : a.measured, cancel));
+                s.readingAfter = readingOf(
+                    a.what, e.pull(edge ? *p->result : *p->cleaned, a.frame, edge ? a.region : a.measured, cancel));
+                s.readingBefore = readingOf(
+                    a.what, e.pull(edge ? *p->before : *p->source, a.frame, edge ? a.region : a.measured, cancel));
                 s.fresh = true;
                 onInterface(self, [this, s, i, round] {
                     if (round != spotRound_ || i >= spots_.size()) return;
@@ -163,7 +168,8 @@ void LiveModel::refreshSpots() {
                 });
             } catch (const Cancelled&) {
             } catch (const Error& e) {
-                const QString file = QString::fromStdString(e.file), reason = QString::fromStdString(e.reason), remedy = QString::fromStdString(e.remedy);
+                const QString file = QString::fromStdString(e.file), reason = QString::fromStdString(e.reason),
+                              remedy = QString::fromStdString(e.remedy);
                 onInterface(self, [=, this] { Q_EMIT project_.problem(file, reason, remedy); });
             }
         });
@@ -207,7 +213,8 @@ void LiveModel::refreshTable() {
             });
         } catch (const Cancelled&) {
         } catch (const Error& err) {
-            const QString file = QString::fromStdString(err.file), reason = QString::fromStdString(err.reason), remedy = QString::fromStdString(err.remedy);
+            const QString file = QString::fromStdString(err.file), reason = QString::fromStdString(err.reason),
+                          remedy = QString::fromStdString(err.remedy);
             onInterface(self, [=, this] { Q_EMIT project_.problem(file, reason, remedy); });
         }
     });

@@ -35,7 +35,9 @@ public:
     /// The playhead's frame in delivered pixels. `before` is complete or null; `after` fills in tile by tile.
     const QImage& tableBefore() const { return tableBefore_; }
     const QImage& tableAfter() const { return tableAfter_; }
-    double tableFresh() const { return tilesTotal_ ? double(tilesDone_) / tilesTotal_ : 1; } ///< share of `after` that is exact
+    double tableFresh() const {
+        return tilesTotal_ ? double(tilesDone_) / tilesTotal_ : 1;
+    } ///< share of `after` that is exact
     /// Where to begin filling in (delivered pixels).
     void setFocus(const QPointF& p) { focus_ = p; }
     /// No table pictures are computed while a clip plays.

@@ -44,7 +44,8 @@ void Player::play() {
     clock_.start();
     tick_.start();
     Q_EMIT stateChanged(true);
-    if (sound_ && soundOf_ == c->path) startSound(sound_, startedAt_);
+    if (sound_ && soundOf_ == c->path)
+        startSound(sound_, startedAt_);
     else {
         const QPointer<QObject> self(this);
         inBackground(Lane::Quick, [this, self, path = c->path] {
@@ -65,7 +66,8 @@ void Player::play() {
     const QPointer<QObject> self(this);
     worker_.submit([this, self, round, clip = c->clip, first = c->playhead](const CancelToken& cancel) {
         try {
-            const auto source = std::make_shared<SourceStage>(std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Frames, std::size_t(24) << 20));
+            const auto source = std::make_shared<SourceStage>(
+                std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Frames, std::size_t(24) << 20));
             const StagePtr rgb = asRgb(source);
             Engine once(0);
             const bool large = source->format().width * source->format().height > 1300 * 1300;

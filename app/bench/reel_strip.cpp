@@ -14,13 +14,15 @@ namespace {
 constexpr int kThumbs = 44;
 
 QString counted(std::size_t n, const QString& one, const QString& many) { return n == 1 ? one : many.arg(n); }
-}
+} // namespace
 
-ReelStrip::ReelStrip(Project& project, LiveModel& live, QWidget* parent) : QWidget(parent), project_(project), live_(live) {
+ReelStrip::ReelStrip(Project& project, LiveModel& live, QWidget* parent)
+    : QWidget(parent), project_(project), live_(live) {
     setObjectName("reelStrip");
     setFixedHeight(98);
     setAccessibleName(tr("Reel strip"));
-    setToolTip(tr("Click the pictures to go there; drag below them to mark a stretch (I and O mark its ends, X clears it)."));
+    setToolTip(
+        tr("Click the pictures to go there; drag below them to mark a stretch (I and O mark its ends, X clears it)."));
     connect(&project_, &Project::currentChanged, this, &ReelStrip::loadThumbnails);
     connect(&project_, &Project::playheadChanged, this, qOverload<>(&QWidget::update));
     connect(&project_, &Project::ticketChanged, this, qOverload<>(&QWidget::update));
@@ -52,7 +54,8 @@ void ReelStrip::loadThumbnails() {
         return update();
     }
     const PictureFormat f{c->clip->facts().video.width, c->clip->facts().video.height};
-    const int tall = kThumbs, wide = std::max(16, tall * f.width / f.height), count = std::clamp(width() / wide + 1, 1, 64);
+    const int tall = kThumbs, wide = std::max(16, tall * f.width / f.height),
+              count = std::clamp(width() / wide + 1, 1, 64);
     if (shown_ == c->path && static_cast<int>(thumbnails_.size()) == count) return;
     shown_ = c->path;
     thumbnails_.assign(static_cast<std::size_t>(count), QImage());
@@ -61,13 +64,15 @@ void ReelStrip::loadThumbnails() {
     const double ratio = devicePixelRatioF();
     worker_.submit([this, self, round, count, wide, tall, ratio, clip = c->clip](const CancelToken& cancel) {
         try {
-            const auto source = std::make_shared<SourceStage>(std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(8) << 20));
+            const auto source = std::make_shared<SourceStage>(
+                std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(8) << 20));
             const StagePtr rgb = asRgb(source);
             Engine once(0);
             for (int i = 0; i < count; ++i) {
                 const std::int64_t n = clip->frameCount() * i / count;
-                const QImage image = toImage(once.pull(*rgb, n, source->format().frame(), cancel))
-                                         .scaled(QSize(wide, tall) * ratio, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
+                const QImage image =
+                    toImage(once.pull(*rgb, n, source->format().frame(), cancel))
+                        .scaled(QSize(wide, tall) * ratio, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
                 onInterface(self, [this, round, i, image] {
                     if (round != round_ || i >= static_cast<int>(thumbnails_.size())) return;
                     thumbnails_[static_cast<std::size_t>(i)] = image;
@@ -119,7 +124,8 @@ void ReelStrip::paintEvent(QPaintEvent*) {
     }
     p.fillRect(QRect(0, 0, width(), kThumbs), t.surround);
     for (std::size_t i = 0; i < thumbnails_.size(); ++i) {
-        const int x = static_cast<int>(i) * width() / static_cast<int>(thumbnails_.size()), right = static_cast<int>(i + 1) * width() / static_cast<int>(thumbnails_.size());
+        const int x = static_cast<int>(i) * width() / static_cast<int>(thumbnails_.size()),
+                  right = static_cast<int>(i + 1) * width() / static_cast<int>(thumbnails_.size());
         if (!thumbnails_[i].isNull()) p.drawImage(QRect(x, 0, right - x - 1, kThumbs), thumbnails_[i]);
     }
     const int top = traceTop(), bottom = height() - 18;
@@ -138,9 +144,12 @@ void ReelStrip::paintEvent(QPaintEvent*) {
         for (const float v : m) most = std::max(most, v);
         QPainterPath path;
         for (std::size_t i = 0; i < m.size(); ++i) {
-            const QPointF at(xOfFrame(static_cast<std::int64_t>(i)), bottom - 3 - std::sqrt(m[i] / most) * (bottom - top - 6));
-            if (i) path.lineTo(at);
-            else path.moveTo(at);
+            const QPointF at(xOfFrame(static_cast<std::int64_t>(i)),
+                             bottom - 3 - std::sqrt(m[i] / most) * (bottom - top - 6));
+            if (i)
+                path.lineTo(at);
+            else
+                path.moveTo(at);
         }
         p.setRenderHint(QPainter::Antialiasing);
         p.setPen(QPen(t.slate, 1.2));
@@ -156,15 +165,22 @@ void ReelStrip::paintEvent(QPaintEvent*) {
     p.setPen(t.ink);
     p.setFont(figures(8.5));
     const QRect foot(8, bottom, width() - 16, height() - bottom);
-    p.drawText(foot, Qt::AlignVCenter | Qt::AlignLeft, tr("%1  frame %2 of %3").arg(timeText(c->clip->secondsAt(c->playhead))).arg(c->playhead + 1).arg(c->clip->frameCount()));
+    p.drawText(foot, Qt::AlignVCenter | Qt::AlignLeft,
+               tr("%1  frame %2 of %3")
+                   .arg(timeText(c->clip->secondsAt(c->playhead)))
+                   .arg(c->playhead + 1)
+                   .arg(c->clip->frameCount()));
     p.setFont(words(8));
     p.setPen(t.faint);
     QString right = tr("motion");
     if (c->inspection) {
-        if (!c->inspection->cuts.empty()) right += counted(c->inspection->cuts.size(), tr(" · 1 cut"), tr(" · %1 cuts"));
-        if (!c->inspection->duplicates.empty()) right += counted(c->inspection->duplicates.size(), tr(" · 1 repeated frame"), tr(" · %1 repeated frames"));
+        if (!c->inspection->cuts.empty())
+            right += counted(c->inspection->cuts.size(), tr(" · 1 cut"), tr(" · %1 cuts"));
+        if (!c->inspection->duplicates.empty())
+            right += counted(c->inspection->duplicates.size(), tr(" · 1 repeated frame"), tr(" · %1 repeated frames"));
     }
-    if (b >= a) right = tr("stretch %1 to %2 · ").arg(timeText(c->ticket.stretch.from), timeText(c->ticket.stretch.to)) + right;
+    if (b >= a)
+        right = tr("stretch %1 to %2 · ").arg(timeText(c->ticket.stretch.from), timeText(c->ticket.stretch.to)) + right;
     p.drawText(foot, Qt::AlignVCenter | Qt::AlignRight, right);
     p.setPen(t.line);
     p.drawRect(rect().adjusted(0, 0, -1, -1));
@@ -182,9 +198,12 @@ void ReelStrip::mousePressEvent(QMouseEvent* e) {
     const auto [a, b] = stretchFrames();
     const int x = static_cast<int>(e->position().x());
     // Near an end, the other end holds still.
-    if (b >= a && std::abs(x - xOfFrame(a)) < 6) anchor_ = b;
-    else if (b >= a && std::abs(x - xOfFrame(b + 1)) < 6) anchor_ = a;
-    else anchor_ = f;
+    if (b >= a && std::abs(x - xOfFrame(a)) < 6)
+        anchor_ = b;
+    else if (b >= a && std::abs(x - xOfFrame(b + 1)) < 6)
+        anchor_ = a;
+    else
+        anchor_ = f;
 }
 
 void ReelStrip::mouseMoveEvent(QMouseEvent* e) {

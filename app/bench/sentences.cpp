@@ -21,12 +21,15 @@ QString number(double v, int decimals) {
 QString quantityText(const QString& name, const Quantity& q, double reading, double most, int decimals) {
     const double v = q.resolve(reading, 0, most);
     if (q.from == From::Measured) return tr("%1 %2 measured").arg(name, number(v, decimals));
-    if (q.from == From::Nudged) return tr("%1 %2 nudged %3").arg(name, number(reading, decimals), (q.nudge < 0 ? "−" : "+") + number(std::abs(q.nudge), decimals));
+    if (q.from == From::Nudged)
+        return tr("%1 %2 nudged %3")
+            .arg(name, number(reading, decimals), (q.nudge < 0 ? "−" : "+") + number(std::abs(q.nudge), decimals));
     return tr("%1 %2 fixed").arg(name, number(v, decimals));
 }
 
 QString codecName(const std::string& codec) {
-    static const std::map<std::string, QString> names = {{"h264", "H.264"}, {"hevc", "H.265"}, {"mpeg4", "MPEG-4"}, {"av1", "AV1"}, {"vp9", "VP9"}, {"vp8", "VP8"}};
+    static const std::map<std::string, QString> names = {{"h264", "H.264"}, {"hevc", "H.265"}, {"mpeg4", "MPEG-4"},
+                                                         {"av1", "AV1"},    {"vp9", "VP9"},    {"vp8", "VP8"}};
     const auto it = names.find(codec);
     return it != names.end() ? it->second : QString::fromStdString(codec).toUpper();
 }
@@ -56,8 +59,12 @@ QString leftText(double s) {
 QString factsSentence(const ClipEntry& c) {
     const MediaFacts& f = c.clip->facts();
     const VideoFacts& v = f.video;
-    QStringList parts = {sizeText(v.width, v.height), tr("%1 fps").arg(number(v.fps, 2)) + (v.variableRate ? tr(" (varies)") : ""), tr("%1 s").arg(QString::number(f.duration, 'f', 1)),
-                         byteText(double(f.bytes)), codecName(v.codec), f.audio.empty() ? tr("no sound") : tr("sound")};
+    QStringList parts = {sizeText(v.width, v.height),
+                         tr("%1 fps").arg(number(v.fps, 2)) + (v.variableRate ? tr(" (varies)") : ""),
+                         tr("%1 s").arg(QString::number(f.duration, 'f', 1)),
+                         byteText(double(f.bytes)),
+                         codecName(v.codec),
+                         f.audio.empty() ? tr("no sound") : tr("sound")};
     if (v.bitDepth > 8) parts << tr("%1 bit").arg(v.bitDepth);
     if (v.interlaced) parts << tr("interlaced");
     if (v.rotation) parts << tr("turned");
@@ -65,31 +72,42 @@ QString factsSentence(const ClipEntry& c) {
 }
 
 QString adviceSentence(const ClipEntry& c, const QString& colour) {
-    if (!c.inspection) return c.inspecting > 0 ? tr("Looking it over… %1 %").arg(std::lround(c.inspecting * 100)) : tr("Waiting to be looked over…");
+    if (!c.inspection)
+        return c.inspecting > 0 ? tr("Looking it over… %1 %").arg(std::lround(c.inspecting * 100))
+                                : tr("Waiting to be looked over…");
     QStringList found;
     for (const Advice& a : openAdvice(c)) found << QString::fromStdString(a.what).toLower();
     if (c.inspection->framesLost) found.prepend(tr("%1 damaged frames").arg(c.inspection->framesLost));
-    if (found.isEmpty()) return c.inspection->advice.empty() ? tr("Nothing wrong was found.") : tr("All that was advised is on the ticket.");
-    return tr("Advice: %1.").arg(found.join(", ")) + QString(" <a href=\"apply\" style=\"color:%1\">%2</a>").arg(colour, tr("Put on ticket"));
+    if (found.isEmpty())
+        return c.inspection->advice.empty() ? tr("Nothing wrong was found.")
+                                            : tr("All that was advised is on the ticket.");
+    return tr("Advice: %1.").arg(found.join(", ")) +
+           QString(" <a href=\"apply\" style=\"color:%1\">%2</a>").arg(colour, tr("Put on ticket"));
 }
 
 std::vector<Advice> openAdvice(const ClipEntry& c) {
     std::vector<Advice> open;
     if (!c.inspection) return open;
-    const std::map<std::string, bool> on = {{"clean", c.ticket.clean.on}, {"enlarge", c.ticket.enlarge.on}, {"finish", c.ticket.finish.on}};
+    const std::map<std::string, bool> on = {
+        {"clean", c.ticket.clean.on}, {"enlarge", c.ticket.enlarge.on}, {"finish", c.ticket.finish.on}};
     for (const Advice& a : c.inspection->advice)
         if (const auto it = on.find(a.step); it == on.end() || !it->second) open.push_back(a);
     return open;
 }
 
 QString cleanSentence(const Ticket& t, const ClipEntry& c) {
-    QString s = quantityText(tr("Blocks"), t.clean.blocks, c.readings().blocking, 100, 0) + ", " + quantityText(tr("noise"), t.clean.noise, c.readings().noise, 50, 1);
+    QString s = quantityText(tr("Blocks"), t.clean.blocks, c.readings().blocking, 100, 0) + ", " +
+                quantityText(tr("noise"), t.clean.noise, c.readings().noise, 50, 1);
     if (t.clean.keepOriginal > 0) s += tr(", %1 % of the original kept").arg(number(t.clean.keepOriginal, 0));
     return s + ".";
 }
 
 QString enlargeSentence(const Ticket& t, const ClipEntry& c, const Pipeline* p) {
-    static const std::map<std::string, QString> kernels = {{"lanczos", "Lanczos"}, {"spline36", "Spline 36"}, {"bicubic", "bicubic"}, {"bilinear", "bilinear"}, {"point", "point"}};
+    static const std::map<std::string, QString> kernels = {{"lanczos", "Lanczos"},
+                                                           {"spline36", "Spline 36"},
+                                                           {"bicubic", "bicubic"},
+                                                           {"bilinear", "bilinear"},
+                                                           {"point", "point"}};
     const QString by = kernels.at(t.enlarge.method);
     const VideoFacts& v = c.clip->facts().video;
     if (!t.enlarge.on && !t.frame.on) return tr("Size kept: %1.").arg(sizeText(v.width, v.height));
@@ -100,7 +118,8 @@ QString enlargeSentence(const Ticket& t, const ClipEntry& c, const Pipeline* p) 
 QString motionSentence(const Ticket& t, const ClipEntry& c) {
     const double fps = c.clip->facts().video.fps;
     if (!t.motion.on) return tr("%1 frames a second, as filmed.").arg(number(fps, 2));
-    return t.motion.fps < fps ? tr("%1 frames a second, by leaving frames out.").arg(number(t.motion.fps, 2)) : tr("%1 frames a second, by repeating frames.").arg(number(t.motion.fps, 2));
+    return t.motion.fps < fps ? tr("%1 frames a second, by leaving frames out.").arg(number(t.motion.fps, 2))
+                              : tr("%1 frames a second, by repeating frames.").arg(number(t.motion.fps, 2));
 }
 
 QString frameSentence(const Ticket& t, const Pipeline* p) {
@@ -110,7 +129,9 @@ QString frameSentence(const Ticket& t, const Pipeline* p) {
     if (t.frame.fill == "blur") return tr("%1 on a blurred copy of the picture.").arg(shape);
     if (!p) return tr("%1 by cropping.").arg(shape);
     const VideoFacts& v = dynamic_cast<const SourceStage&>(*p->source).reader().clip().facts().video;
-    return tr("%1 by cropping; %2 % of the picture stays.").arg(shape).arg(std::lround(100 * p->plan.srcW * p->plan.srcH / (double(v.width) * v.height)));
+    return tr("%1 by cropping; %2 % of the picture stays.")
+        .arg(shape)
+        .arg(std::lround(100 * p->plan.srcW * p->plan.srcH / (double(v.width) * v.height)));
 }
 
 QString finishSentence(const Ticket& t) {
@@ -126,9 +147,15 @@ QString soundSentence(const Ticket& t, const ClipEntry& c) {
 
 QString deliverSentence(const Ticket& t, const Pipeline* p) {
     QString how;
-    if (t.deliver.rate == "size") how = tr("under %1 MB in two passes").arg(number(t.deliver.sizeMb, 1));
-    else if (t.deliver.rate == "quality") how = t.deliver.quality == "small" ? tr("small file") : t.deliver.quality == "best" ? tr("best quality") : tr("good quality");
-    else how = tr("%1 kb/s").arg(number(t.deliver.bitrate, 0)) + (t.deliver.rate == "variable" && t.deliver.twoPass ? tr(" in two passes") : "");
+    if (t.deliver.rate == "size")
+        how = tr("under %1 MB in two passes").arg(number(t.deliver.sizeMb, 1));
+    else if (t.deliver.rate == "quality")
+        how = t.deliver.quality == "small"  ? tr("small file")
+              : t.deliver.quality == "best" ? tr("best quality")
+                                            : tr("good quality");
+    else
+        how = tr("%1 kb/s").arg(number(t.deliver.bitrate, 0)) +
+              (t.deliver.rate == "variable" && t.deliver.twoPass ? tr(" in two passes") : "");
     QString s = tr("MP4, H.264, %1").arg(how);
     if (t.stretch.on && p) s += tr("; %1 s of the clip").arg(QString::number(p->seconds(), 'f', 2));
     return s + ".";

@@ -27,17 +27,21 @@ QString faultName(const QString& what) {
 
 } // namespace
 
-SpotView::SpotView(int index, Project& project, LiveModel& live, QWidget* parent) : QWidget(parent), index_(index), project_(project), live_(live) {
+SpotView::SpotView(int index, Project& project, LiveModel& live, QWidget* parent)
+    : QWidget(parent), index_(index), project_(project), live_(live) {
     setObjectName(QString("spot.%1").arg(QChar('A' + index)));
     setAccessibleName(tr("Spot %1").arg(QChar('A' + index)));
-    setToolTip(tr("Drag the line to compare; drag elsewhere to move the spot; double-click to go to its frame; right-click for more."));
+    setToolTip(tr("Drag the line to compare; drag elsewhere to move the spot; double-click to go to its frame; "
+                  "right-click for more."));
     setMouseTracking(true);
     connect(&live_, &LiveModel::spotsUpdated, this, qOverload<>(&QWidget::update));
 }
 
 QRect SpotView::square() const { return {0, 0, width(), height() - kCaption}; }
 
-bool SpotView::isFresh() const { return index_ < static_cast<int>(live_.spots().size()) && live_.spots()[static_cast<std::size_t>(index_)].fresh; }
+bool SpotView::isFresh() const {
+    return index_ < static_cast<int>(live_.spots().size()) && live_.spots()[static_cast<std::size_t>(index_)].fresh;
+}
 
 void SpotView::paintEvent(QPaintEvent*) {
     const Theme& t = Theme::now();
@@ -79,7 +83,10 @@ void SpotView::paintEvent(QPaintEvent*) {
         const bool whole = c->spots[i].what != "Noise" && c->spots[i].what != "Edge";
         p.setFont(figures(8.5));
         p.drawText(caption.adjusted(8, 0, -8, 0), Qt::AlignVCenter | Qt::AlignRight,
-                   s.fresh ? QString("%1 → %2").arg(s.readingBefore, 0, 'f', whole ? 0 : 1).arg(s.readingAfter, 0, 'f', whole ? 0 : 1) : tr("working…"));
+                   s.fresh ? QString("%1 → %2")
+                                 .arg(s.readingBefore, 0, 'f', whole ? 0 : 1)
+                                 .arg(s.readingAfter, 0, 'f', whole ? 0 : 1)
+                           : tr("working…"));
     }
 }
 
@@ -117,7 +124,8 @@ void SpotView::mouseMoveEvent(QMouseEvent* e) {
 
 void SpotView::mouseDoubleClickEvent(QMouseEvent*) {
     const ClipEntry* c = project_.currentClip();
-    if (c && index_ < static_cast<int>(c->spots.size())) Q_EMIT frameWanted(c->spots[static_cast<std::size_t>(index_)].frame);
+    if (c && index_ < static_cast<int>(c->spots.size()))
+        Q_EMIT frameWanted(c->spots[static_cast<std::size_t>(index_)].frame);
 }
 
 void SpotView::contextMenuEvent(QContextMenuEvent* e) {
@@ -125,7 +133,8 @@ void SpotView::contextMenuEvent(QContextMenuEvent* e) {
     if (!c || index_ >= static_cast<int>(c->spots.size())) return;
     QMenu menu(this);
     auto spots = c->spots;
-    menu.addAction(tr("Go to its frame"), this, [=, this] { Q_EMIT frameWanted(spots[static_cast<std::size_t>(index_)].frame); });
+    menu.addAction(tr("Go to its frame"), this,
+                   [=, this] { Q_EMIT frameWanted(spots[static_cast<std::size_t>(index_)].frame); });
     menu.addAction(tr("Pin to the frame on the table"), this, [=, this]() mutable {
         spots[static_cast<std::size_t>(index_)].frame = c->playhead;
         spots[static_cast<std::size_t>(index_)].automatic = false;
@@ -139,7 +148,8 @@ void SpotView::contextMenuEvent(QContextMenuEvent* e) {
     menu.exec(e->globalPos());
 }
 
-SpotsColumn::SpotsColumn(Project& project, LiveModel& live, QWidget* parent) : QWidget(parent), project_(project), live_(live) {
+SpotsColumn::SpotsColumn(Project& project, LiveModel& live, QWidget* parent)
+    : QWidget(parent), project_(project), live_(live) {
     setFixedWidth(kWidth - 28);
     column_ = new QVBoxLayout(this);
     column_->setContentsMargins(0, 0, 0, 0);

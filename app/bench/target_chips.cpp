@@ -60,7 +60,9 @@ FitState fitOf(const Target& target, const ClipEntry& c, const LiveModel& live) 
         return s;
     }
     const double limit = target.maxMb * 1e6;
-    const auto ofLimit = [&](double b) { return TargetChip::tr("%1 of %2 MB").arg(b / 1e6, 0, 'f', b < 1e6 ? 2 : 1).arg(target.maxMb, 0, 'g', 4); };
+    const auto ofLimit = [&](double b) {
+        return TargetChip::tr("%1 of %2 MB").arg(b / 1e6, 0, 'f', b < 1e6 ? 2 : 1).arg(target.maxMb, 0, 'g', 4);
+    };
     s.share = bytes / limit;
     if (bytes <= limit) {
         s.verdict = FitState::Verdict::Fits;
@@ -75,13 +77,15 @@ FitState fitOf(const Target& target, const ClipEntry& c, const LiveModel& live) 
     return s;
 }
 
-TargetChip::TargetChip(const Target& target, Project& project, LiveModel& live, QWidget* parent) : QWidget(parent), target_(target), project_(project), live_(live) {
+TargetChip::TargetChip(const Target& target, Project& project, LiveModel& live, QWidget* parent)
+    : QWidget(parent), target_(target), project_(project), live_(live) {
     setObjectName("target." + QString::fromStdString(target.name));
     setAccessibleName(QString::fromStdString(target.title));
     setFixedHeight(32);
     setCursor(Qt::PointingHandCursor);
     setFocusPolicy(Qt::TabFocus);
-    setToolTip(tr("Click to deliver to %1. The gauge shows what the file will be, before any encode.").arg(QString::fromStdString(target.title)));
+    setToolTip(tr("Click to deliver to %1. The gauge shows what the file will be, before any encode.")
+                   .arg(QString::fromStdString(target.title)));
     connect(&live_, &LiveModel::forecastUpdated, this, [this] {
         updateGeometry();
         update();
@@ -130,12 +134,18 @@ void TargetChip::paintEvent(QPaintEvent*) {
     const bool over = s.verdict == FitState::Verdict::Over;
     p.fillRect(bar, t.paperLine);
     if (s.verdict != FitState::Verdict::Unknown)
-        p.fillRect(QRect(bar.left(), bar.top(), static_cast<int>(bar.width() * std::clamp(s.share, 0.04, 1.0)), bar.height()), over ? t.ember : t.elm);
+        p.fillRect(
+            QRect(bar.left(), bar.top(), static_cast<int>(bar.width() * std::clamp(s.share, 0.04, 1.0)), bar.height()),
+            over ? t.ember : t.elm);
     p.setFont(figures(8.5));
     p.setPen(over ? t.emberInk : t.ink);
-    const QString mark = over ? "▲ " : s.verdict == FitState::Verdict::Squeezed ? "◆ " : s.verdict == FitState::Verdict::Fits ? "● " : "";
+    const QString mark = over                                       ? "▲ "
+                         : s.verdict == FitState::Verdict::Squeezed ? "◆ "
+                         : s.verdict == FitState::Verdict::Fits     ? "● "
+                                                                    : "";
     p.drawText(QRect(bar.right() + 8, 0, width() - bar.right() - 12, height()), Qt::AlignVCenter,
-               s.verdict == FitState::Verdict::Unknown ? (project_.currentClip() ? tr("forecasting…") : QString()) : mark + s.words);
+               s.verdict == FitState::Verdict::Unknown ? (project_.currentClip() ? tr("forecasting…") : QString())
+                                                       : mark + s.words);
 }
 
 void TargetChip::mousePressEvent(QMouseEvent* e) {
@@ -154,7 +164,8 @@ void TargetChip::keyPressEvent(QKeyEvent* e) {
     Q_EMIT toggled();
 }
 
-TargetBar::TargetBar(Project& project, LiveModel& live, QWidget* parent) : QWidget(parent), project_(project), live_(live) {
+TargetBar::TargetBar(Project& project, LiveModel& live, QWidget* parent)
+    : QWidget(parent), project_(project), live_(live) {
     setObjectName("targetBar");
     setFixedHeight(48);
     auto* all = new QHBoxLayout(this);
@@ -176,7 +187,8 @@ TargetBar::TargetBar(Project& project, LiveModel& live, QWidget* parent) : QWidg
     run_->setObjectName("addToRunList");
     run_->setProperty("main", true);
     run_->setMinimumHeight(32);
-    run_->setToolTip(tr("Render this clip (Ctrl+Return): once for each ticked destination, or as the ticket says where none is ticked"));
+    run_->setToolTip(tr("Render this clip (Ctrl+Return): once for each ticked destination, or as the ticket says where "
+                        "none is ticked"));
     connect(run_, &QPushButton::clicked, this, &TargetBar::runWanted);
     all->addWidget(run_);
     connect(&project_, &Project::currentChanged, this, &TargetBar::refresh);
@@ -190,7 +202,9 @@ void TargetBar::refresh() {
         delete item;
     }
     const auto label = [this] {
-        const auto n = std::ranges::count_if(project_.targets(), [&](const Target& t) { return project_.watched().contains(t.name) && project_.chosen().contains(t.name); });
+        const auto n = std::ranges::count_if(project_.targets(), [&](const Target& t) {
+            return project_.watched().contains(t.name) && project_.chosen().contains(t.name);
+        });
         run_->setText(n > 1 ? tr("Add %1 to run list").arg(n) : tr("Add to run list"));
         run_->setEnabled(project_.currentClip() && project_.currentClip()->clip);
     };
@@ -210,8 +224,10 @@ void TargetBar::chooseWatched() {
         a->setCheckable(true);
         a->setChecked(project_.watched().contains(t.name));
         connect(a, &QAction::toggled, this, [this, name = t.name](bool on) {
-            if (on) project_.watched().insert(name);
-            else project_.watched().erase(name), project_.chosen().erase(name);
+            if (on)
+                project_.watched().insert(name);
+            else
+                project_.watched().erase(name), project_.chosen().erase(name);
             project_.keepSoon();
             refresh();
         });

@@ -12,7 +12,7 @@ namespace ulm::app {
 /// How a clip on its ticket stands against one target.
 struct FitState {
     enum class Verdict { Unknown, Fits, Squeezed, Over } verdict = Verdict::Unknown;
-    QString words;   ///< "31.4 of 72 MB"
+    QString words;    ///< "31.4 of 72 MB"
     double share = 0; ///< of the limit, for the bar
 };
 FitState fitOf(const Target&, const ClipEntry&, const LiveModel&);

@@ -22,7 +22,8 @@
 
 namespace ulm::app {
 
-StepBlock::StepBlock(int number, const QString& name, const QString& key, QWidget* parent) : QWidget(parent), number_(number) {
+StepBlock::StepBlock(int number, const QString& name, const QString& key, QWidget* parent)
+    : QWidget(parent), number_(number) {
     setObjectName("step." + key);
     setFocusPolicy(Qt::TabFocus);
     setCursor(Qt::PointingHandCursor);
@@ -96,9 +97,12 @@ void StepBlock::mousePressEvent(QMouseEvent* e) {
 }
 
 void StepBlock::keyPressEvent(QKeyEvent* e) {
-    if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter) setOpen(!open_);
-    else if (e->key() == Qt::Key_Space) switch_->click();
-    else QWidget::keyPressEvent(e);
+    if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter)
+        setOpen(!open_);
+    else if (e->key() == Qt::Key_Space)
+        switch_->click();
+    else
+        QWidget::keyPressEvent(e);
 }
 
 ChoiceRow::ChoiceRow(const QString& name, const QStringList& words_, QWidget* parent) : QWidget(parent) {
@@ -131,12 +135,15 @@ void ChoiceRow::setCurrent(int index) {
         const bool on = static_cast<int>(i) == index;
         b->setChecked(on);
         const QString join = i ? "border-left:none;" : "";
-        b->setStyleSheet(on ? QString("QPushButton{padding:3px 8px;background:%1;color:%2;border:1px solid %1;font-weight:bold;%3}").arg(t.ink.name(), t.paper.name(), join)
-                            : QString("QPushButton{padding:3px 8px;%1}").arg(join));
+        b->setStyleSheet(
+            on ? QString("QPushButton{padding:3px 8px;background:%1;color:%2;border:1px solid %1;font-weight:bold;%3}")
+                     .arg(t.ink.name(), t.paper.name(), join)
+               : QString("QPushButton{padding:3px 8px;%1}").arg(join));
     }
 }
 
-template <class F> void TicketSheet::edit(F change, const QString& stroke) {
+template <class F>
+void TicketSheet::edit(F change, const QString& stroke) {
     const ClipEntry* c = project_.currentClip();
     if (!c) return;
     Ticket t = c->ticket;
@@ -144,7 +151,8 @@ template <class F> void TicketSheet::edit(F change, const QString& stroke) {
     project_.change(t, stroke);
 }
 
-TicketSheet::TicketSheet(Project& project, LiveModel& live, QWidget* parent) : QWidget(parent), project_(project), live_(live) {
+TicketSheet::TicketSheet(Project& project, LiveModel& live, QWidget* parent)
+    : QWidget(parent), project_(project), live_(live) {
     setFixedWidth(340);
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(1, 1, 2, 2);
@@ -234,7 +242,8 @@ StepBlock* TicketSheet::addStep(const QString& name, const QString& key) {
 
 namespace {
 
-QuantitySlider* plainSlider(StepBlock* s, const char* object, const QString& name, double least, double most, double step, int decimals, const QString& unit) {
+QuantitySlider* plainSlider(StepBlock* s, const char* object, const QString& name, double least, double most,
+                            double step, int decimals, const QString& unit) {
     auto* q = new QuantitySlider(name, least, most, step, decimals, unit);
     q->setObjectName(object);
     s->rows()->addWidget(q);
@@ -250,8 +259,10 @@ void TicketSheet::buildClean() {
     auto* keep = plainSlider(s, "clean.keep_original", tr("Keep original"), 0, 100, 1, 0, "%");
     blocks->setMeasurable(true);
     noise->setMeasurable(true);
-    blocks->setHelp(tr("Evens out the squares that strong compression leaves."), tr("fine texture turns smooth, small letters soften."));
-    noise->setHelp(tr("Takes away grain that changes from frame to frame; three frames are looked at together."), tr("shadows look painted, skin turns waxy."));
+    blocks->setHelp(tr("Evens out the squares that strong compression leaves."),
+                    tr("fine texture turns smooth, small letters soften."));
+    noise->setHelp(tr("Takes away grain that changes from frame to frame; three frames are looked at together."),
+                   tr("shadows look painted, skin turns waxy."));
     keep->setHelp(tr("Mixes the untreated picture back in, to keep life in it."), tr("the faults come back with it."));
     connect(blocks, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
         edit([&](Ticket& t) { t.clean.blocks = q, t.clean.on = true; }, "blocks");
@@ -282,7 +293,9 @@ void TicketSheet::buildEnlarge() {
     auto* scale = new ChoiceRow(tr("By"), {"×1.5", "×2", "×3", "×4"});
     scale->setObjectName("enlarge.scale");
     s->rows()->addWidget(scale);
-    connect(scale, &ChoiceRow::chosen, this, [this](int i) { edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.size.reset(), t.enlarge.scale = kScales[i]; }); });
+    connect(scale, &ChoiceRow::chosen, this, [this](int i) {
+        edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.size.reset(), t.enlarge.scale = kScales[i]; });
+    });
 
     auto* sizes = new QWidget;
     auto* row = new QHBoxLayout(sizes);
@@ -302,9 +315,17 @@ void TicketSheet::buildEnlarge() {
     named->setStyleSheet("QToolButton::menu-indicator{image:none}");
     named->setPopupMode(QToolButton::InstantPopup);
     auto* menu = new QMenu(named);
-    for (const auto& [title, w, h] : {std::tuple{"1280×720", 1280, 720}, {"1920×1080", 1920, 1080}, {"2560×1440", 2560, 1440}, {"3840×2160", 3840, 2160},
-                                      {"720×1280", 720, 1280}, {"1080×1920", 1080, 1920}, {"1080×1080", 1080, 1080}, {"1080×1350", 1080, 1350}})
-        menu->addAction(title, this, [this, w = w, h = h] { edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.size = Size{w, h}; }); });
+    for (const auto& [title, w, h] : {std::tuple{"1280×720", 1280, 720},
+                                      {"1920×1080", 1920, 1080},
+                                      {"2560×1440", 2560, 1440},
+                                      {"3840×2160", 3840, 2160},
+                                      {"720×1280", 720, 1280},
+                                      {"1080×1920", 1080, 1920},
+                                      {"1080×1080", 1080, 1080},
+                                      {"1080×1350", 1080, 1350}})
+        menu->addAction(title, this, [this, w = w, h = h] {
+            edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.size = Size{w, h}; });
+        });
     named->setMenu(menu);
     row->addWidget(label);
     row->addWidget(width);
@@ -324,20 +345,27 @@ void TicketSheet::buildEnlarge() {
         const Size size = byWidth ? Size{even(v), even(v / a)} : Size{even(v * a), even(v)};
         edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.size = size; });
     };
-    connect(width, &QLineEdit::editingFinished, this, [=] { if (width->isModified()) typed(true); });
-    connect(height, &QLineEdit::editingFinished, this, [=] { if (height->isModified()) typed(false); });
+    connect(width, &QLineEdit::editingFinished, this, [=] {
+        if (width->isModified()) typed(true);
+    });
+    connect(height, &QLineEdit::editingFinished, this, [=] {
+        if (height->isModified()) typed(false);
+    });
 
     static const QStringList kMethods = {"lanczos", "spline36", "bicubic", "bilinear", "point"};
     auto* method = new QComboBox;
     method->setObjectName("enlarge.method");
-    method->addItems({tr("Lanczos: crispest"), tr("Spline 36: crisp, less ringing"), tr("Bicubic: softer"), tr("Bilinear: softest"), tr("Point: square pixels")});
+    method->addItems({tr("Lanczos: crispest"), tr("Spline 36: crisp, less ringing"), tr("Bicubic: softer"),
+                      tr("Bilinear: softest"), tr("Point: square pixels")});
     auto* methodRow = new QHBoxLayout;
     auto* methodLabel = new QLabel(tr("Kernel"));
     methodLabel->setFixedWidth(96);
     methodRow->addWidget(methodLabel);
     methodRow->addWidget(method, 1);
     s->rows()->addLayout(methodRow);
-    connect(method, &QComboBox::activated, this, [this](int i) { edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.method = kMethods[i].toStdString(); }); });
+    connect(method, &QComboBox::activated, this, [this](int i) {
+        edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.method = kMethods[i].toStdString(); });
+    });
 
     refreshers_.push_back([=, this](const Ticket& t, const ClipEntry& c) {
         int index = -1;
@@ -346,7 +374,9 @@ void TicketSheet::buildEnlarge() {
         scale->setCurrent(index);
         method->setCurrentIndex(static_cast<int>(kMethods.indexOf(QString::fromStdString(t.enlarge.method))));
         const VideoFacts& f = c.clip->facts().video;
-        const Size shown = t.enlarge.size ? *t.enlarge.size : Size{static_cast<int>(std::lround(f.width * t.enlarge.scale / 2)) * 2, static_cast<int>(std::lround(f.height * t.enlarge.scale / 2)) * 2};
+        const Size shown = t.enlarge.size ? *t.enlarge.size
+                                          : Size{static_cast<int>(std::lround(f.width * t.enlarge.scale / 2)) * 2,
+                                                 static_cast<int>(std::lround(f.height * t.enlarge.scale / 2)) * 2};
         width->setText(QString::number(shown.w));
         height->setText(QString::number(shown.h));
         s->setOn(t.enlarge.on);
@@ -360,7 +390,8 @@ void TicketSheet::buildMotion() {
     auto* rate = new ChoiceRow(tr("Frames a second"), {"24", "25", "30", "50", "60"});
     rate->setObjectName("motion.fps");
     s->rows()->addWidget(rate);
-    connect(rate, &ChoiceRow::chosen, this, [this](int i) { edit([&](Ticket& t) { t.motion.on = true, t.motion.fps = kRates[i]; }); });
+    connect(rate, &ChoiceRow::chosen, this,
+            [this](int i) { edit([&](Ticket& t) { t.motion.on = true, t.motion.fps = kRates[i]; }); });
     refreshers_.push_back([=](const Ticket& t, const ClipEntry& c) {
         int index = -1;
         for (int i = 0; i < 5; ++i)
@@ -377,15 +408,19 @@ void TicketSheet::buildFrame() {
     auto* shape = new ChoiceRow(tr("Shape"), {"9:16", "4:5", "1:1", "16:9"});
     shape->setObjectName("frame.aspect");
     s->rows()->addWidget(shape);
-    connect(shape, &ChoiceRow::chosen, this, [this](int i) { edit([&](Ticket& t) { t.frame.on = true, t.frame.aspect = kAspects[i], t.frame.size.reset(); }); });
+    connect(shape, &ChoiceRow::chosen, this, [this](int i) {
+        edit([&](Ticket& t) { t.frame.on = true, t.frame.aspect = kAspects[i], t.frame.size.reset(); });
+    });
     static const QStringList kFills = {"crop", "pad", "blur"};
     auto* fill = new ChoiceRow(tr("Fill by"), {tr("Crop"), tr("Black"), tr("Blur")});
     fill->setObjectName("frame.fill");
     s->rows()->addWidget(fill);
-    connect(fill, &ChoiceRow::chosen, this, [this](int i) { edit([&](Ticket& t) { t.frame.on = true, t.frame.fill = kFills[i].toStdString(); }); });
+    connect(fill, &ChoiceRow::chosen, this,
+            [this](int i) { edit([&](Ticket& t) { t.frame.on = true, t.frame.fill = kFills[i].toStdString(); }); });
     auto* x = plainSlider(s, "frame.x", tr("Crop across"), 0, 100, 1, 0, "%");
     auto* y = plainSlider(s, "frame.y", tr("Crop down"), 0, 100, 1, 0, "%");
-    x->setHelp(tr("Where the crop sits from left (0) to right (100). The picture can be dragged too, with Shift."), tr("the subject leaves the frame."));
+    x->setHelp(tr("Where the crop sits from left (0) to right (100). The picture can be dragged too, with Shift."),
+               tr("the subject leaves the frame."));
     y->setHelp(tr("Where the crop sits from top (0) to bottom (100)."), tr("the subject leaves the frame."));
     connect(x, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
         edit([&](Ticket& t) { t.frame.on = true, t.frame.x = q.value / 100; }, "frame.x");
@@ -414,7 +449,8 @@ void TicketSheet::buildFinish() {
     StepBlock* s = addStep(tr("Finish"), "finish");
     auto* amount = plainSlider(s, "finish.sharpen.amount", tr("Sharpen"), 0, 3, 0.05, 2, "");
     auto* radius = plainSlider(s, "finish.sharpen.radius", tr("Radius"), 0.3, 5, 0.1, 1, "px");
-    amount->setHelp(tr("Unsharp mask on brightness: steepens edges."), tr("bright and dark lines beside edges, rough shadows."));
+    amount->setHelp(tr("Unsharp mask on brightness: steepens edges."),
+                    tr("bright and dark lines beside edges, rough shadows."));
     radius->setHelp(tr("How wide an edge is taken to be, in delivered pixels."), tr("haloes."));
     connect(amount, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
         edit([&](Ticket& t) { t.finish.on = true, t.finish.amount = q.value; }, "amount");
@@ -438,7 +474,8 @@ void TicketSheet::buildSound() {
     auto* mode = new ChoiceRow(tr("Sound"), {tr("Keep"), tr("As AAC"), tr("Drop")});
     mode->setObjectName("sound.mode");
     s->rows()->addWidget(mode);
-    connect(mode, &ChoiceRow::chosen, this, [this](int i) { edit([&](Ticket& t) { t.sound.on = true, t.sound.mode = kModes[i].toStdString(); }); });
+    connect(mode, &ChoiceRow::chosen, this,
+            [this](int i) { edit([&](Ticket& t) { t.sound.on = true, t.sound.mode = kModes[i].toStdString(); }); });
     refreshers_.push_back([=](const Ticket& t, const ClipEntry& c) {
         mode->setCurrent(static_cast<int>(kModes.indexOf(QString::fromStdString(t.sound.mode))));
         s->setOn(t.sound.on);
@@ -453,14 +490,17 @@ void TicketSheet::buildDeliver() {
     auto* rate = new ChoiceRow(tr("Led by"), {tr("Quality"), tr("Size"), tr("Bitrate")});
     rate->setObjectName("deliver.rate");
     s->rows()->addWidget(rate);
-    connect(rate, &ChoiceRow::chosen, this, [this](int i) { edit([&](Ticket& t) { t.deliver.rate = kRates[i].toStdString(); }); });
+    connect(rate, &ChoiceRow::chosen, this,
+            [this](int i) { edit([&](Ticket& t) { t.deliver.rate = kRates[i].toStdString(); }); });
     auto* quality = new ChoiceRow(tr("Quality"), {tr("Small"), tr("Good"), tr("Best")});
     quality->setObjectName("deliver.quality");
     s->rows()->addWidget(quality);
-    connect(quality, &ChoiceRow::chosen, this, [this](int i) { edit([&](Ticket& t) { t.deliver.quality = kQualities[i].toStdString(); }); });
+    connect(quality, &ChoiceRow::chosen, this,
+            [this](int i) { edit([&](Ticket& t) { t.deliver.quality = kQualities[i].toStdString(); }); });
     auto* size = plainSlider(s, "deliver.size_mb", tr("At most"), 0.5, 200, 0.5, 1, "MB");
     auto* bitrate = plainSlider(s, "deliver.bitrate", tr("Bitrate"), 200, 60000, 100, 0, "kb/s");
-    size->setHelp(tr("The file will not be larger than this, and closely below it."), tr("bigger files than a destination takes."));
+    size->setHelp(tr("The file will not be larger than this, and closely below it."),
+                  tr("bigger files than a destination takes."));
     bitrate->setHelp(tr("Average over the clip, in two passes."), tr("bigger files, and nothing more to see."));
     connect(size, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
         edit([&](Ticket& t) { t.deliver.sizeMb = q.value; }, "size");
@@ -471,7 +511,9 @@ void TicketSheet::buildDeliver() {
         if (done) project_.endStroke();
     });
     refreshers_.push_back([=, this](const Ticket& t, const ClipEntry&) {
-        rate->setCurrent(t.deliver.rate == "constant" ? 2 : static_cast<int>(kRates.indexOf(QString::fromStdString(t.deliver.rate))));
+        rate->setCurrent(t.deliver.rate == "constant"
+                             ? 2
+                             : static_cast<int>(kRates.indexOf(QString::fromStdString(t.deliver.rate))));
         quality->setCurrent(static_cast<int>(kQualities.indexOf(QString::fromStdString(t.deliver.quality))));
         size->setQuantity({From::Fixed, t.deliver.sizeMb, 0});
         bitrate->setQuantity({From::Fixed, t.deliver.bitrate, 0});
@@ -489,7 +531,9 @@ void TicketSheet::refresh() {
     title_->setText(c ? c->name() : tr("No clip yet"));
     const Theme& t = Theme::now();
     facts_->setStyleSheet("color:" + t.faint.name());
-    facts_->setText(!c ? tr("Drop a clip anywhere, or press Ctrl+O.") : !ready ? (c->problem.isEmpty() ? tr("Opening…") : c->problem) : factsSentence(*c));
+    facts_->setText(!c       ? tr("Drop a clip anywhere, or press Ctrl+O.")
+                    : !ready ? (c->problem.isEmpty() ? tr("Opening…") : c->problem)
+                             : factsSentence(*c));
     advice_->setVisible(ready);
     if (ready) advice_->setText(adviceSentence(*c, t.ink.name()));
     for (auto& [key, s] : steps_) s->setEnabled(ready);
@@ -503,31 +547,47 @@ void TicketSheet::showMenu() {
     const ClipEntry* c = project_.currentClip();
     QMenu menu(this);
     menu.setObjectName("ticketMenuOpen");
-    const auto report = [this](const Error& e) { Q_EMIT project_.problem(QString::fromStdString(e.file), QString::fromStdString(e.reason), QString::fromStdString(e.remedy)); };
-    menu.addAction(tr("Load ticket…"), this, [=, this] {
-        const QString f = QFileDialog::getOpenFileName(this, tr("Load ticket"), {}, tr("Tickets (*.ticket.json)"));
-        if (f.isEmpty()) return;
-        try {
-            project_.change(loadTicket(f.toStdString()));
-        } catch (const Error& e) { report(e); }
-    })->setEnabled(c);
-    menu.addAction(tr("Save ticket as…"), this, [=, this] {
-        QString f = QFileDialog::getSaveFileName(this, tr("Save ticket"), c->path.section('.', 0, -2) + ".ticket.json", tr("Tickets (*.ticket.json)"));
-        if (f.isEmpty()) return;
-        try {
-            saveTicket(c->ticket, f.toStdString());
-        } catch (const Error& e) { report(e); }
-    })->setEnabled(c);
-    menu.addAction(tr("Copy this ticket to every clip"), this, [this] {
-        const int here = project_.current();
-        const Ticket t = project_.currentClip()->ticket;
-        for (int i = 0; i < project_.count(); ++i)
-            if (i != here) {
-                project_.at(i).past.push_back(project_.at(i).ticket);
-                project_.at(i).ticket = t;
-            }
-        project_.keepSoon();
-    })->setEnabled(c && project_.count() > 1);
+    const auto report = [this](const Error& e) {
+        Q_EMIT project_.problem(QString::fromStdString(e.file), QString::fromStdString(e.reason),
+                                QString::fromStdString(e.remedy));
+    };
+    menu.addAction(tr("Load ticket…"), this,
+                   [=, this] {
+                       const QString f =
+                           QFileDialog::getOpenFileName(this, tr("Load ticket"), {}, tr("Tickets (*.ticket.json)"));
+                       if (f.isEmpty()) return;
+                       try {
+                           project_.change(loadTicket(f.toStdString()));
+                       } catch (const Error& e) {
+                           report(e);
+                       }
+                   })
+        ->setEnabled(c);
+    menu.addAction(tr("Save ticket as…"), this,
+                   [=, this] {
+                       QString f = QFileDialog::getSaveFileName(this, tr("Save ticket"),
+                                                                c->path.section('.', 0, -2) + ".ticket.json",
+                                                                tr("Tickets (*.ticket.json)"));
+                       if (f.isEmpty()) return;
+                       try {
+                           saveTicket(c->ticket, f.toStdString());
+                       } catch (const Error& e) {
+                           report(e);
+                       }
+                   })
+        ->setEnabled(c);
+    menu.addAction(tr("Copy this ticket to every clip"), this,
+                   [this] {
+                       const int here = project_.current();
+                       const Ticket t = project_.currentClip()->ticket;
+                       for (int i = 0; i < project_.count(); ++i)
+                           if (i != here) {
+                               project_.at(i).past.push_back(project_.at(i).ticket);
+                               project_.at(i).ticket = t;
+                           }
+                       project_.keepSoon();
+                   })
+        ->setEnabled(c && project_.count() > 1);
     menu.addSeparator();
     menu.addAction(tr("Clear the ticket"), this, [this] { project_.change(Ticket{}); })->setEnabled(c);
     menu.exec(QCursor::pos());

@@ -77,7 +77,8 @@ private:
     void buildDeliver();
     void refresh();
     void showMenu();
-    template <class F> void edit(F change, const QString& stroke = {});
+    template <class F>
+    void edit(F change, const QString& stroke = {});
 
     Project& project_;
     LiveModel& live_;

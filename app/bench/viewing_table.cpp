@@ -14,7 +14,8 @@
 
 namespace ulm::app {
 
-ViewingTable::ViewingTable(Project& project, LiveModel& live, QWidget* parent) : QWidget(parent), project_(project), live_(live) {
+ViewingTable::ViewingTable(Project& project, LiveModel& live, QWidget* parent)
+    : QWidget(parent), project_(project), live_(live) {
     setObjectName("viewingTable");
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
@@ -70,7 +71,8 @@ std::vector<QRectF> ViewingTable::panes() const {
     const QRectF all = QRectF(rect()).adjusted(6, 6, -6, -6);
     if (compare_ != Compare::Pair || !playing_.isNull()) return {all};
     const double half = (all.width() - 8) / 2;
-    return {QRectF(all.left(), all.top(), half, all.height()), QRectF(all.left() + half + 8, all.top(), half, all.height())};
+    return {QRectF(all.left(), all.top(), half, all.height()),
+            QRectF(all.left() + half + 8, all.top(), half, all.height())};
 }
 
 double ViewingTable::scale() const {
@@ -150,11 +152,14 @@ void ViewingTable::paintEvent(QPaintEvent*) {
     painter.setPen(t.surroundInk);
     painter.setFont(words(10));
     if (!project_.currentClip()) {
-        painter.drawText(rect(), Qt::AlignCenter, tr("Drop clips or a folder anywhere,\nor press Ctrl+O to choose some.\n\nThen open a step on the ticket and watch the spots."));
+        painter.drawText(rect(), Qt::AlignCenter,
+                         tr("Drop clips or a folder anywhere,\nor press Ctrl+O to choose some.\n\nThen open a step on "
+                            "the ticket and watch the spots."));
         return;
     }
     if (!live_.pipeline()) {
-        painter.drawText(rect().adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap, live_.problem().isEmpty() ? tr("Opening…") : live_.problem());
+        painter.drawText(rect().adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap,
+                         live_.problem().isEmpty() ? tr("Opening…") : live_.problem());
         return;
     }
     if (!playing_.isNull()) {
@@ -163,11 +168,13 @@ void ViewingTable::paintEvent(QPaintEvent*) {
         const PictureFormat& stored = live_.pipeline()->source->format();
         const QRectF pic = pictureIn(panes().back());
         const double kx = double(playing_.width()) / stored.width, ky = double(playing_.height()) / stored.height;
-        const QPointF a = live_.toSource({double(plan.x), double(plan.y)}), b = live_.toSource({double(plan.x + plan.w), double(plan.y + plan.h)});
+        const QPointF a = live_.toSource({double(plan.x), double(plan.y)}),
+                      b = live_.toSource({double(plan.x + plan.w), double(plan.y + plan.h)});
         painter.fillRect(pic, Qt::black);
         painter.setRenderHint(QPainter::SmoothPixmapTransform);
-        painter.drawImage(QRectF(pic.x() + plan.x * scale(), pic.y() + plan.y * scale(), plan.w * scale(), plan.h * scale()), playing_,
-                          QRectF(a.x() * kx, a.y() * ky, (b.x() - a.x()) * kx, (b.y() - a.y()) * ky));
+        painter.drawImage(
+            QRectF(pic.x() + plan.x * scale(), pic.y() + plan.y * scale(), plan.w * scale(), plan.h * scale()),
+            playing_, QRectF(a.x() * kx, a.y() * ky, (b.x() - a.x()) * kx, (b.y() - a.y()) * ky));
         painter.setPen(t.surroundInk);
         painter.setFont(words(8.5));
         painter.drawText(rect().adjusted(12, 10, -12, -10), Qt::AlignTop | Qt::AlignLeft, tr("Playing the original"));
@@ -196,15 +203,18 @@ void ViewingTable::paintEvent(QPaintEvent*) {
         paintPicture(painter, all[0], true);
         painter.restore();
         paintMarks(painter, pic);
-        painter.fillRect(QRectF(x - 1, std::max(0.0, pic.top()), 2, std::min(pic.height(), double(height()))), Qt::white);
+        painter.fillRect(QRectF(x - 1, std::max(0.0, pic.top()), 2, std::min(pic.height(), double(height()))),
+                         Qt::white);
         painter.fillRect(QRectF(x - 4, pic.center().y() - 14, 8, 28), Qt::white);
     }
     const auto label = [&](const QRectF& where, Qt::Alignment side, const QString& text) {
         QRectF r = painter.fontMetrics().boundingRect(text);
         r.setSize(r.size() + QSizeF(12, 6));
         r.moveBottom(where.bottom() - 4);
-        if (side == Qt::AlignLeft) r.moveLeft(std::max(where.left(), 6.0) + 4);
-        else r.moveRight(std::min(where.right(), width() - 6.0) - 4);
+        if (side == Qt::AlignLeft)
+            r.moveLeft(std::max(where.left(), 6.0) + 4);
+        else
+            r.moveRight(std::min(where.right(), width() - 6.0) - 4);
         painter.fillRect(r, QColor(40, 40, 40, 190));
         painter.setPen(Qt::white);
         painter.drawText(r, Qt::AlignCenter, text);
@@ -214,7 +224,8 @@ void ViewingTable::paintEvent(QPaintEvent*) {
         label(pictureIn(all[0]).intersected(all[0]), Qt::AlignLeft, tr("Before"));
         label(pictureIn(all[1]).intersected(all[1]), Qt::AlignRight, flipped_ ? tr("Before") : tr("After"));
     } else if (compare_ == Compare::Flip) {
-        label(pictureIn(all[0]).intersected(all[0]), Qt::AlignRight, flipped_ ? tr("Before") : tr("After: hold F for before"));
+        label(pictureIn(all[0]).intersected(all[0]), Qt::AlignRight,
+              flipped_ ? tr("Before") : tr("After: hold F for before"));
     } else {
         label(pictureIn(all[0]).intersected(all[0]), Qt::AlignLeft, tr("Before"));
         if (!flipped_) label(pictureIn(all[0]).intersected(all[0]), Qt::AlignRight, tr("After"));
@@ -226,14 +237,19 @@ void ViewingTable::mousePressEvent(QMouseEvent* e) {
     last_ = e->position();
     const QRectF pic = pictureRect();
     const double x = pic.left() + divider_ * pic.width();
-    if (e->button() == Qt::MiddleButton) drag_ = Drag::Pan;
-    else if (e->button() != Qt::LeftButton) return;
-    else if (e->modifiers() & Qt::ShiftModifier) drag_ = Drag::Crop;
-    else if (compare_ == Compare::Wipe && std::abs(e->position().x() - x) < 10) drag_ = Drag::Divider;
+    if (e->button() == Qt::MiddleButton)
+        drag_ = Drag::Pan;
+    else if (e->button() != Qt::LeftButton)
+        return;
+    else if (e->modifiers() & Qt::ShiftModifier)
+        drag_ = Drag::Crop;
+    else if (compare_ == Compare::Wipe && std::abs(e->position().x() - x) < 10)
+        drag_ = Drag::Divider;
     else if (compare_ == Compare::Flip && zoom_ == 0) {
         drag_ = Drag::Flip;
         setFlipped(true);
-    } else if (zoom_ > 0) drag_ = Drag::Pan;
+    } else if (zoom_ > 0)
+        drag_ = Drag::Pan;
     else if (compare_ == Compare::Wipe) {
         drag_ = Drag::Divider;
         mouseMoveEvent(e);
@@ -252,7 +268,8 @@ void ViewingTable::mouseMoveEvent(QMouseEvent* e) {
     } else if (drag_ == Drag::Crop) {
         Q_EMIT cropDragged(by, false);
     } else {
-        const bool near = compare_ == Compare::Wipe && std::abs(e->position().x() - pic.left() - divider_ * pic.width()) < 10;
+        const bool near =
+            compare_ == Compare::Wipe && std::abs(e->position().x() - pic.left() - divider_ * pic.width()) < 10;
         setCursor(near ? Qt::SplitHCursor : zoom_ > 0 ? Qt::OpenHandCursor : Qt::ArrowCursor);
     }
     last_ = e->position();
@@ -299,8 +316,10 @@ TablePanel::TablePanel(Project& project, LiveModel& live, QWidget* parent) : QWi
     row->setSpacing(2);
     table_ = new ViewingTable(project, live);
     const auto restyle = [bar] {
-        bar->setStyleSheet("#tableBar{background:#5f5f5f} QToolButton{color:#ffffff;padding:5px 9px;border:none;border-bottom:2px solid transparent}"
-                           "QToolButton:hover{background:#6c6c6c} QToolButton:checked{border-bottom:2px solid #ffffff;font-weight:bold} QToolButton:focus{background:#6c6c6c}");
+        bar->setStyleSheet("#tableBar{background:#5f5f5f} QToolButton{color:#ffffff;padding:5px "
+                           "9px;border:none;border-bottom:2px solid transparent}"
+                           "QToolButton:hover{background:#6c6c6c} QToolButton:checked{border-bottom:2px solid "
+                           "#ffffff;font-weight:bold} QToolButton:focus{background:#6c6c6c}");
     };
     restyle();
     const auto add = [&](const QString& name, const QString& object, const QString& tip) {
@@ -314,7 +333,8 @@ TablePanel::TablePanel(Project& project, LiveModel& live, QWidget* parent) : QWi
     };
     auto* wipe = add(tr("Wipe"), "compare.wipe", tr("A divider: before left of it, after right of it (W)"));
     auto* pair = add(tr("Pair"), "compare.pair", tr("Before and after side by side, zoomed and moved together (E)"));
-    auto* flip = add(tr("Flip"), "compare.flip", tr("The result; the original while F or the mouse button is held (R)"));
+    auto* flip =
+        add(tr("Flip"), "compare.flip", tr("The result; the original while F or the mouse button is held (R)"));
     row->addStretch();
     auto* fit = add(tr("Fit"), "zoom.fit", tr("The whole picture (0)"));
     auto* one = add(tr("100 %"), "zoom.100", tr("Delivered pixels as they are (1)"));

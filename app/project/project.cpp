@@ -16,7 +16,8 @@ namespace {
 using nlohmann::json;
 
 QStringList withFolders(const QStringList& paths) {
-    static const QStringList kinds = {"*.mp4", "*.mov", "*.mkv", "*.webm", "*.avi", "*.m4v", "*.gif", "*.mpg", "*.mpeg", "*.ts", "*.wmv", "*.flv", "*.3gp", "*.ogv"};
+    static const QStringList kinds = {"*.mp4", "*.mov",  "*.mkv", "*.webm", "*.avi", "*.m4v", "*.gif",
+                                      "*.mpg", "*.mpeg", "*.ts",  "*.wmv",  "*.flv", "*.3gp", "*.ogv"};
     QStringList files;
     for (const QString& p : paths) {
         if (!QFileInfo(p).isDir()) {
@@ -28,13 +29,17 @@ QStringList withFolders(const QStringList& paths) {
     return files;
 }
 
-json toJson(const Spot& s) { return {{"what", s.what.toStdString()}, {"frame", s.frame}, {"x", s.x}, {"y", s.y}, {"automatic", s.automatic}}; }
+json toJson(const Spot& s) {
+    return {{"what", s.what.toStdString()}, {"frame", s.frame}, {"x", s.x}, {"y", s.y}, {"automatic", s.automatic}};
+}
 
 std::vector<Spot> spotsFrom(const json& j) {
     std::vector<Spot> all;
     if (j.is_array())
         for (const json& s : j)
-            if (s.is_object()) all.push_back({QString::fromStdString(s.value("what", "")), s.value("frame", std::int64_t(0)), s.value("x", 0.0), s.value("y", 0.0), s.value("automatic", false)});
+            if (s.is_object())
+                all.push_back({QString::fromStdString(s.value("what", "")), s.value("frame", std::int64_t(0)),
+                               s.value("x", 0.0), s.value("y", 0.0), s.value("automatic", false)});
     return all;
 }
 
@@ -93,7 +98,8 @@ void Project::restore() {
     } catch (const std::exception& e) {
         // The session file is ours: whatever is wrong with it must not keep the application from starting.
         QFile::rename(file_, file_ + ".unreadable");
-        Q_EMIT problem(file_, tr("The last session could not be read (%1).").arg(e.what()), tr("It was set aside as session.json.unreadable."));
+        Q_EMIT problem(file_, tr("The last session could not be read (%1).").arg(e.what()),
+                       tr("It was set aside as session.json.unreadable."));
         clips_.clear();
         current_ = -1;
     }
@@ -105,7 +111,8 @@ void Project::restore() {
 void Project::addFiles(const QStringList& paths) {
     const QStringList files = withFolders(paths);
     if (files.isEmpty() && !paths.isEmpty())
-        Q_EMIT problem(paths.first(), tr("There is no clip in this folder."), tr("Drop video files, or a folder that holds some."));
+        Q_EMIT problem(paths.first(), tr("There is no clip in this folder."),
+                       tr("Drop video files, or a folder that holds some."));
     for (const QString& f : files) {
         const QString path = QFileInfo(f).absoluteFilePath();
         const auto same = std::ranges::find_if(clips_, [&](const auto& c) { return c->path == path; });
@@ -127,17 +134,12 @@ void Project::openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isN
     inBackground(Lane::Quick, [this, self, entry, isNew, cancel = closing_] {
         ClipPtr clip;
         std::optional<Ticket> beside;
-        QImage thumbnail;
         std::optional<Error> failed;
         try {
             clip = Clip::openVideo(entry->path.toStdString(), cancel);
-            FrameReader reader(clip, PacketDecoder::Threads::Slices, 1 << 20);
-            const auto source = std::make_shared<SourceStage>(std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 1 << 20));
-            Engine once(0);
-            const Picture first = once.pull(*asRgb(source), clip->frameCount() / 2, source->format().frame(), cancel);
-            thumbnail = toImage(first).scaled(160, 90, Qt::KeepAspectRatio, Qt::SmoothTransformation);
             // A ticket that lies beside the clip under its name belongs to it.
-            const QString ticket = QFileInfo(entry->path).path() + "/" + QFileInfo(entry->path).completeBaseName() + ".ticket.json";
+            const QString ticket =
+                QFileInfo(entry->path).path() + "/" + QFileInfo(entry->path).completeBaseName() + ".ticket.json";
             if (isNew && QFileInfo::exists(ticket)) beside = loadTicket(ticket.toStdString());
         } catch (const Error& e) {
             failed = e;
@@ -149,15 +151,17 @@ void Project::openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isN
             if (index < 0 || closing_.cancelled()) return;
             if (failed && !clip) {
                 entry->problem = QString::fromStdString(failed->reason);
-                Q_EMIT problem(entry->path, QString::fromStdString(failed->reason), QString::fromStdString(failed->remedy));
+                Q_EMIT problem(entry->path, QString::fromStdString(failed->reason),
+                               QString::fromStdString(failed->remedy));
                 if (isNew) return remove(index);
                 Q_EMIT shelfChanged();
                 return;
             }
-            if (failed) Q_EMIT problem(QString::fromStdString(failed->file), QString::fromStdString(failed->reason), QString::fromStdString(failed->remedy));
+            if (failed)
+                Q_EMIT problem(QString::fromStdString(failed->file), QString::fromStdString(failed->reason),
+                               QString::fromStdString(failed->remedy));
             entry->clip = clip;
             entry->reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(96) << 20);
-            entry->thumbnail = thumbnail;
             entry->playhead = std::clamp<std::int64_t>(entry->playhead, 0, clip->frameCount() - 1);
             if (beside) entry->ticket = *beside;
             if (isNew && entry->playhead == 0) entry->playhead = clip->frameCount() / 2;
@@ -165,8 +169,30 @@ void Project::openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isN
             Q_EMIT shelfChanged();
             if (index == current_) Q_EMIT currentChanged();
             keepSoon();
-            inspect(entry);
+            // The first picture comes first: what follows would compete with it for the processor.
+            QTimer::singleShot(250, this, [=, this] {
+                drawThumbnail(entry);
+                inspect(entry);
+            });
         });
+    });
+}
+
+void Project::drawThumbnail(const std::shared_ptr<ClipEntry>& entry) {
+    const QPointer<QObject> self(this);
+    inBackground(Lane::Quick, [this, self, entry, cancel = closing_, clip = entry->clip] {
+        try {
+            const auto source = std::make_shared<SourceStage>(
+                std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 1 << 20));
+            Engine once(0);
+            const Picture middle = once.pull(*asRgb(source), clip->frameCount() / 2, source->format().frame(), cancel);
+            const QImage small = toImage(middle).scaled(160, 90, Qt::KeepAspectRatio, Qt::SmoothTransformation);
+            onInterface(self, [=, this] {
+                entry->thumbnail = small;
+                Q_EMIT shelfChanged();
+            });
+        } catch (const Error&) { // the table and the inspection tell what cannot be decoded
+        }
     });
 }
 
@@ -277,7 +303,8 @@ void Project::chooseSpots(const Rect& window, int apart) {
     if (!c || !c->inspection || !std::ranges::all_of(c->spots, &Spot::automatic)) return;
     std::vector<Spot> spots;
     for (const WatchPlace& p : choosePlaces(*c->inspection, window, apart))
-        if (spots.size() < 3) spots.push_back({QString::fromStdString(p.what), p.frame, double(p.x), double(p.y), true});
+        if (spots.size() < 3)
+            spots.push_back({QString::fromStdString(p.what), p.frame, double(p.x), double(p.y), true});
     if (spots != c->spots) setSpots(spots);
 }
 
@@ -286,9 +313,13 @@ nlohmann::json Project::session() const {
     for (const auto& c : clips_) {
         json spots = json::array();
         for (const Spot& s : c->spots) spots.push_back(toJson(s));
-        clips.push_back({{"path", c->path.toStdString()}, {"ticket", ulm::toJson(c->ticket)}, {"spots", spots}, {"playhead", c->playhead}});
+        clips.push_back({{"path", c->path.toStdString()},
+                         {"ticket", ulm::toJson(c->ticket)},
+                         {"spots", spots},
+                         {"playhead", c->playhead}});
     }
-    return {{"clips", clips}, {"current", current_}, {"night", night_}, {"watched", watched_}, {"chosen", chosen_}, {"runs", runs}};
+    return {{"clips", clips},      {"current", current_}, {"night", night_},
+            {"watched", watched_}, {"chosen", chosen_},   {"runs", runs}};
 }
 
 void Project::keepSoon() {
@@ -309,11 +340,16 @@ void Project::keepNow() {
             writeFileWhole(file, text);
         } catch (const Error& e) {
             const QString reason = QString::fromStdString(e.reason);
-            onInterface(self, [=, this] { Q_EMIT problem(file_, tr("The session cannot be kept: %1").arg(reason), tr("Make room on the disk; your work is safe while the window is open.")); });
+            onInterface(self, [=, this] {
+                Q_EMIT problem(file_, tr("The session cannot be kept: %1").arg(reason),
+                               tr("Make room on the disk; your work is safe while the window is open."));
+            });
         }
     };
-    if (closing_.cancelled()) write();
-    else inBackground(Lane::Quick, write);
+    if (closing_.cancelled())
+        write();
+    else
+        inBackground(Lane::Quick, write);
 }
 
 } // namespace ulm::app

@@ -75,8 +75,8 @@ public:
     void chooseSpots(const Rect& window, int apart);
 
     const std::vector<Target>& targets() const { return targets_; }
-    std::set<std::string>& watched() { return watched_; }   ///< targets shown as chips
-    std::set<std::string>& chosen() { return chosen_; }     ///< targets that "Add to run list" delivers to
+    std::set<std::string>& watched() { return watched_; } ///< targets shown as chips
+    std::set<std::string>& chosen() { return chosen_; }   ///< targets that "Add to run list" delivers to
     bool night() const { return night_; }
     void setNight(bool night) { night_ = night, keepSoon(); }
 
@@ -97,6 +97,7 @@ signals:
 
 private:
     void openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isNew);
+    void drawThumbnail(const std::shared_ptr<ClipEntry>& entry);
     void inspect(const std::shared_ptr<ClipEntry>& entry);
     int indexOf(const ClipEntry* entry) const;
     nlohmann::json session() const;

@@ -19,7 +19,10 @@ namespace {
 QString stateWord(const RunItem& r) {
     switch (r.state) {
     case RunItem::State::Waiting: return RunRow::tr("waiting");
-    case RunItem::State::Running: return r.progress.phase == "measuring" ? RunRow::tr("measuring") : r.progress.phase == "fitting" ? RunRow::tr("fitting the size") : RunRow::tr("rendering");
+    case RunItem::State::Running:
+        return r.progress.phase == "measuring" ? RunRow::tr("measuring")
+               : r.progress.phase == "fitting" ? RunRow::tr("fitting the size")
+                                               : RunRow::tr("rendering");
     case RunItem::State::Done: return RunRow::tr("done");
     case RunItem::State::Failed: return RunRow::tr("not done");
     default: return RunRow::tr("cancelled");
@@ -48,8 +51,10 @@ RunRow::RunRow(int index, RunQueue& queue, QWidget* parent) : QWidget(parent), i
     const bool open = r.state == RunItem::State::Waiting || r.state == RunItem::State::Running;
     if (open) add("stop", "cancelRun", tr("Cancel"), [this] { queue_.cancel(index_); });
     if (r.state == RunItem::State::Done)
-        add("folder", "openFolder", tr("Open the folder"), [path = r.output] { QDesktopServices::openUrl(QUrl::fromLocalFile(QFileInfo(path).path())); });
-    if (r.state == RunItem::State::Failed || r.state == RunItem::State::Cancelled) add("again", "againRun", tr("Try again"), [this] { queue_.again(index_); });
+        add("folder", "openFolder", tr("Open the folder"),
+            [path = r.output] { QDesktopServices::openUrl(QUrl::fromLocalFile(QFileInfo(path).path())); });
+    if (r.state == RunItem::State::Failed || r.state == RunItem::State::Cancelled)
+        add("again", "againRun", tr("Try again"), [this] { queue_.again(index_); });
     if (!open) add("stop", "removeRun", tr("Take off the list (the file stays)"), [this] { queue_.remove(index_); });
 }
 
@@ -62,17 +67,23 @@ void RunRow::paintEvent(QPaintEvent*) {
     p.setPen(t.paperLine);
     p.drawLine(0, height() - 1, width(), height() - 1);
     const bool failed = r.state == RunItem::State::Failed;
-    const QString mark = r.state == RunItem::State::Done ? "●" : failed ? "▲" : r.state == RunItem::State::Running ? "▶" : r.state == RunItem::State::Cancelled ? "×" : "○";
+    const QString mark = r.state == RunItem::State::Done        ? "●"
+                         : failed                               ? "▲"
+                         : r.state == RunItem::State::Running   ? "▶"
+                         : r.state == RunItem::State::Cancelled ? "×"
+                                                                : "○";
     p.setFont(words(10));
     p.setPen(failed ? t.emberInk : r.state == RunItem::State::Done ? t.elm : t.ink);
     p.drawText(QRect(14, 8, 20, 20), Qt::AlignCenter, mark);
     p.setPen(t.ink);
     p.setFont(words(9.75, true));
-    const QString title = QFileInfo(r.clip).completeBaseName() + (r.target ? tr(" for %1").arg(QString::fromStdString(r.target->title)) : "");
+    const QString title = QFileInfo(r.clip).completeBaseName() +
+                          (r.target ? tr(" for %1").arg(QString::fromStdString(r.target->title)) : "");
     p.drawText(QRect(42, 8, 420, 20), Qt::AlignVCenter, title);
     p.setFont(words(8.5));
     p.setPen(t.faint);
-    p.drawText(QRect(42, 30, width() - 160, 16), Qt::AlignVCenter, p.fontMetrics().elidedText(r.output, Qt::ElideMiddle, 520));
+    p.drawText(QRect(42, 30, width() - 160, 16), Qt::AlignVCenter,
+               p.fontMetrics().elidedText(r.output, Qt::ElideMiddle, 520));
     const int x = std::max(480, width() / 2), w = width() - x - 110;
     p.setFont(words(9));
     p.setPen(failed ? t.emberInk : t.ink);
@@ -90,7 +101,8 @@ void RunRow::paintEvent(QPaintEvent*) {
         p.setPen(t.faint);
         p.drawText(QRect(x, 44, w, 16), Qt::AlignVCenter, leftText(r.progress.left));
     } else {
-        p.drawText(QRect(x, 6, w, height() - 12), Qt::AlignVCenter | Qt::TextWordWrap, r.words.isEmpty() ? stateWord(r) : stateWord(r) + ": " + r.words);
+        p.drawText(QRect(x, 6, w, height() - 12), Qt::AlignVCenter | Qt::TextWordWrap,
+                   r.words.isEmpty() ? stateWord(r) : stateWord(r) + ": " + r.words);
     }
 }
 
@@ -134,8 +146,12 @@ void RunListPage::refresh() {
         done += s == RunItem::State::Done;
         open += s == RunItem::State::Waiting || s == RunItem::State::Running;
     }
-    summary_->setText(queue_.items().empty() ? tr("Nothing is to be rendered. On the Bench, tick the destinations a clip goes to and press “Add to run list”.")
-                                             : tr("%1 to go, %2 done. Results lie beside their clips; nothing is ever overwritten.").arg(open).arg(done));
+    summary_->setText(queue_.items().empty()
+                          ? tr("Nothing is to be rendered. On the Bench, tick the destinations a clip goes to and "
+                               "press “Add to run list”.")
+                          : tr("%1 to go, %2 done. Results lie beside their clips; nothing is ever overwritten.")
+                                .arg(open)
+                                .arg(done));
 }
 
 } // namespace ulm::app

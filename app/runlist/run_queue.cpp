@@ -14,7 +14,8 @@ using nlohmann::json;
 
 QString outputName(const ClipEntry& c, const std::optional<Target>& t, const std::vector<RunItem>& others) {
     const QFileInfo clip(c.path);
-    const QString stem = clip.path() + "/" + clip.completeBaseName() + "-" + (t ? QString::fromStdString(t->name) : QStringLiteral("ready"));
+    const QString stem = clip.path() + "/" + clip.completeBaseName() + "-" +
+                         (t ? QString::fromStdString(t->name) : QStringLiteral("ready"));
     for (int n = 1;; ++n) {
         const QString name = stem + (n > 1 ? QString("-%1").arg(n) : "") + ".mp4";
         const bool taken = std::ranges::any_of(others, [&](const RunItem& r) { return r.output == name; });
@@ -37,7 +38,10 @@ void RunQueue::restore() {
             r.ticket = ticketFromJson(j.at("ticket"), "session");
             if (j.contains("target")) r.target = targetFromJson(j["target"], "session");
             const std::string state = j.value("state", "waiting");
-            r.state = state == "done" ? RunItem::State::Done : state == "failed" ? RunItem::State::Failed : state == "cancelled" ? RunItem::State::Cancelled : RunItem::State::Waiting;
+            r.state = state == "done"        ? RunItem::State::Done
+                      : state == "failed"    ? RunItem::State::Failed
+                      : state == "cancelled" ? RunItem::State::Cancelled
+                                             : RunItem::State::Waiting;
             r.words = QString::fromStdString(j.value("words", ""));
             if (state == "running") r.words = tr("Was interrupted; starts again.");
             items_.push_back(r);
@@ -51,8 +55,11 @@ void RunQueue::keep() {
     json all = json::array();
     static const char* kStates[] = {"waiting", "running", "done", "failed", "cancelled"};
     for (const RunItem& r : items_) {
-        json j = {{"clip", r.clip.toStdString()}, {"output", r.output.toStdString()}, {"ticket", toJson(r.ticket)},
-                  {"state", kStates[static_cast<int>(r.state)]}, {"words", r.words.toStdString()}};
+        json j = {{"clip", r.clip.toStdString()},
+                  {"output", r.output.toStdString()},
+                  {"ticket", toJson(r.ticket)},
+                  {"state", kStates[static_cast<int>(r.state)]},
+                  {"words", r.words.toStdString()}};
         if (r.target) j["target"] = toJson(*r.target);
         all.push_back(j);
     }
@@ -104,7 +111,8 @@ void RunQueue::startNext() {
             });
             state = RunItem::State::Done;
             words = tr("%1, %2 s, %3 frames").arg(byteText(double(r.bytes))).arg(r.seconds, 0, 'f', 1).arg(r.frames);
-            if (r.limitBytes) words += tr("; %1 % of the limit").arg(100.0 * double(r.bytes) / double(r.limitBytes), 0, 'f', 1);
+            if (r.limitBytes)
+                words += tr("; %1 % of the limit").arg(100.0 * double(r.bytes) / double(r.limitBytes), 0, 'f', 1);
             if (r.lostFrames) words += tr("; %1 frames were damaged in the source").arg(r.lostFrames);
             if (!r.soundNote.empty()) words += "; " + QString::fromStdString(r.soundNote);
         } catch (const Cancelled&) {

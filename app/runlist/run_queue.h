@@ -27,8 +27,8 @@ public:
     ~RunQueue() override;
     void restore();
 
-    /// Adds the clip on its ticket, for each given target, or once without one. Names never collide with files that exist
-    /// or with other runs.
+    /// Adds the clip on its ticket, for each given target, or once without one. Names never collide with files that
+    /// exist or with other runs.
     void add(const ClipEntry& clip, const std::vector<Target>& targets);
     const std::vector<RunItem>& items() const { return items_; }
     void cancel(int index);

@@ -15,12 +15,24 @@ KeySheet::KeySheet(QWidget* parent) : QDialog(parent) {
     grid->setHorizontalSpacing(28);
     grid->setVerticalSpacing(5);
     const std::pair<QString, QString> rows[] = {
-        {tr("Ctrl+O"), tr("add clips")}, {tr("Ctrl+Return"), tr("add to run list")}, {tr("Ctrl+Z, Ctrl+Shift+Z"), tr("undo, redo a ticket change")},
-        {tr("Ctrl+1, Ctrl+2"), tr("Bench, run list")}, {tr("Ctrl+Tab"), tr("next clip")}, {tr("Space"), tr("play or pause the original")},
-        {tr("← →  (Shift: ten)"), tr("one frame back, on")}, {tr("Home, End"), tr("first, last frame")}, {tr("I, O, X"), tr("stretch begins, ends here; clear it")},
-        {tr("W, E, R"), tr("Wipe, Pair, Flip")}, {tr("F (held)"), tr("show the original")}, {tr("0, 1, 2"), tr("fit, 100 %, 200 %")},
-        {tr("wheel, drag"), tr("zoom at the pointer, move the picture")}, {tr("Shift+drag"), tr("move the crop")}, {tr("double-click the picture"), tr("add a spot there")},
-        {tr("slider: ← → wheel"), tr("fine-tune (Shift: five steps)")}, {tr("slider: Home, P, Return"), tr("dock to the reading, pin, type a number")}, {tr("Ctrl+N"), tr("day or night paper")},
+        {tr("Ctrl+O"), tr("add clips")},
+        {tr("Ctrl+Return"), tr("add to run list")},
+        {tr("Ctrl+Z, Ctrl+Shift+Z"), tr("undo, redo a ticket change")},
+        {tr("Ctrl+1, Ctrl+2"), tr("Bench, run list")},
+        {tr("Ctrl+Tab"), tr("next clip")},
+        {tr("Space"), tr("play or pause the original")},
+        {tr("← →  (Shift: ten)"), tr("one frame back, on")},
+        {tr("Home, End"), tr("first, last frame")},
+        {tr("I, O, X"), tr("stretch begins, ends here; clear it")},
+        {tr("W, E, R"), tr("Wipe, Pair, Flip")},
+        {tr("F (held)"), tr("show the original")},
+        {tr("0, 1, 2"), tr("fit, 100 %, 200 %")},
+        {tr("wheel, drag"), tr("zoom at the pointer, move the picture")},
+        {tr("Shift+drag"), tr("move the crop")},
+        {tr("double-click the picture"), tr("add a spot there")},
+        {tr("slider: ← → wheel"), tr("fine-tune (Shift: five steps)")},
+        {tr("slider: Home, P, Return"), tr("dock to the reading, pin, type a number")},
+        {tr("Ctrl+N"), tr("day or night paper")},
         {tr("?"), tr("this page")}};
     int i = 0;
     for (const auto& [key, what] : rows) {

@@ -10,7 +10,8 @@
 
 namespace ulm::app {
 
-QuantitySlider::QuantitySlider(const QString& name, double least, double most, double step, int decimals, const QString& unit, QWidget* parent)
+QuantitySlider::QuantitySlider(const QString& name, double least, double most, double step, int decimals,
+                               const QString& unit, QWidget* parent)
     : QWidget(parent), name_(name), unit_(unit), least_(least), most_(most), step_(step), decimals_(decimals) {
     setFocusPolicy(Qt::StrongFocus);
     setMinimumHeight(26);
@@ -19,11 +20,16 @@ QuantitySlider::QuantitySlider(const QString& name, double least, double most, d
 
 void QuantitySlider::setHelp(const QString& what, const QString& tooMuch) {
     QString text = "<b>" + name_ + "</b><br>" + what + "<br><i>" + tr("Too much:") + "</i> " + tooMuch;
-    if (measurable_) text += "<br>" + tr("Docked on the grey tick it follows the clip. P pins it, Home docks it, double-click types a number.");
+    if (measurable_)
+        text +=
+            "<br>" +
+            tr("Docked on the grey tick it follows the clip. P pins it, Home docks it, double-click types a number.");
     setToolTip(text);
 }
 
-double QuantitySlider::value() const { return measurable_ ? quantity_.resolve(reading_, least_, most_) : quantity_.value; }
+double QuantitySlider::value() const {
+    return measurable_ ? quantity_.resolve(reading_, least_, most_) : quantity_.value;
+}
 
 QRect QuantitySlider::track() const { return {92, height() / 2 - 2, std::max(40, width() - 92 - 134), 4}; }
 
@@ -54,16 +60,19 @@ void QuantitySlider::paintEvent(QPaintEvent*) {
     QString number = QString::number(v, 'f', decimals_);
     if (measurable_ && quantity_.from == From::Nudged) {
         const double by = v - std::clamp(reading_, least_, most_);
-        number = QString::number(reading_, 'f', decimals_) + (by < 0 ? " −" : " +") + QString::number(std::abs(by), 'f', decimals_);
+        number = QString::number(reading_, 'f', decimals_) + (by < 0 ? " −" : " +") +
+                 QString::number(std::abs(by), 'f', decimals_);
     }
     p.setFont(figures(8.5));
     p.setPen(t.ink);
-    p.drawText(QRect(line.right() + 4, 0, width() - 62 - line.right() - 4 + (measurable_ ? 0 : 58), height()), Qt::AlignVCenter | Qt::AlignRight,
-               number + (unit_.isEmpty() ? "" : " " + unit_));
+    p.drawText(QRect(line.right() + 4, 0, width() - 62 - line.right() - 4 + (measurable_ ? 0 : 58), height()),
+               Qt::AlignVCenter | Qt::AlignRight, number + (unit_.isEmpty() ? "" : " " + unit_));
     if (measurable_) {
         p.setFont(words(8));
         p.setPen(t.faint);
-        const QString from = quantity_.from == From::Measured ? tr("measured") : quantity_.from == From::Nudged ? tr("nudged") : tr("fixed");
+        const QString from = quantity_.from == From::Measured ? tr("measured")
+                             : quantity_.from == From::Nudged ? tr("nudged")
+                                                              : tr("fixed");
         p.drawText(sourceWord(), Qt::AlignVCenter | Qt::AlignRight, from);
     }
 }
@@ -133,8 +142,10 @@ void QuantitySlider::wheelEvent(QWheelEvent* e) {
 
 void QuantitySlider::cycleSource() {
     Quantity q = quantity_;
-    if (q.from == From::Fixed) q = {From::Nudged, value(), value() - reading_};
-    else q = {From::Fixed, value(), 0};
+    if (q.from == From::Fixed)
+        q = {From::Nudged, value(), value() - reading_};
+    else
+        q = {From::Fixed, value(), 0};
     if (q.from == From::Nudged && std::abs(q.nudge) < step_ / 2) q = {From::Measured, reading_, 0};
     quantity_ = q;
     update();
@@ -143,15 +154,20 @@ void QuantitySlider::cycleSource() {
 
 void QuantitySlider::keyPressEvent(QKeyEvent* e) {
     const double by = step_ * (e->modifiers() & Qt::ShiftModifier ? 5 : 1);
-    if (e->key() == Qt::Key_Left || e->key() == Qt::Key_Down) drive(std::round((value() - by) / step_) * step_, true, false);
-    else if (e->key() == Qt::Key_Right || e->key() == Qt::Key_Up) drive(std::round((value() + by) / step_) * step_, true, false);
-    else if (e->key() == Qt::Key_P && measurable_) cycleSource();
-    else if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter) typeValue();
+    if (e->key() == Qt::Key_Left || e->key() == Qt::Key_Down)
+        drive(std::round((value() - by) / step_) * step_, true, false);
+    else if (e->key() == Qt::Key_Right || e->key() == Qt::Key_Up)
+        drive(std::round((value() + by) / step_) * step_, true, false);
+    else if (e->key() == Qt::Key_P && measurable_)
+        cycleSource();
+    else if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter)
+        typeValue();
     else if (e->key() == Qt::Key_Home && measurable_) {
         quantity_ = {From::Measured, reading_, 0};
         update();
         Q_EMIT changed(quantity_, true);
-    } else QWidget::keyPressEvent(e);
+    } else
+        QWidget::keyPressEvent(e);
 }
 
 } // namespace ulm::app

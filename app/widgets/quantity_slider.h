@@ -13,7 +13,8 @@ class QuantitySlider : public QWidget {
     Q_OBJECT
 public:
     /// `unit` follows the value; `decimals` shown; `step` of wheel and arrows.
-    QuantitySlider(const QString& name, double least, double most, double step, int decimals, const QString& unit, QWidget* parent = nullptr);
+    QuantitySlider(const QString& name, double least, double most, double step, int decimals, const QString& unit,
+                   QWidget* parent = nullptr);
 
     void setMeasurable(bool on) { measurable_ = on, update(); }
     void setReading(double reading) { reading_ = reading, update(); }

@@ -22,7 +22,8 @@ void Switch::paintEvent(QPaintEvent*) {
     p.setPen(Qt::NoPen);
     p.setBrush(isChecked() ? t.paperOpen : t.faint);
     const int half = frame.width() / 2;
-    p.drawRect(isChecked() ? QRect(frame.right() - half + 2, frame.top() + 2, half - 2, frame.height() - 3) : QRect(frame.left() + 2, frame.top() + 2, half - 2, frame.height() - 3));
+    p.drawRect(isChecked() ? QRect(frame.right() - half + 2, frame.top() + 2, half - 2, frame.height() - 3)
+                           : QRect(frame.left() + 2, frame.top() + 2, half - 2, frame.height() - 3));
 }
 
 } // namespace ulm::app

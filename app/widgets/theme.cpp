@@ -12,13 +12,13 @@ namespace ulm::app {
 namespace {
 
 Theme day() {
-    return {false, "#d9d4c9", "#cdc7ba", "#b7b0a1", "#f3efe6", "#fdfbf6", "#d8d1c2", "#2b2a26", "#67635a",
-            "#5d7f3b", "#c9622d", "#a3481a", "#5f6f7a", "#757575", "#ffffff", "#dedede"};
+    return {false,     "#d9d4c9", "#cdc7ba", "#b7b0a1", "#f3efe6", "#fdfbf6", "#d8d1c2", "#2b2a26",
+            "#67635a", "#5d7f3b", "#c9622d", "#a3481a", "#5f6f7a", "#757575", "#ffffff", "#dedede"};
 }
 
 Theme night() {
-    return {true, "#262522", "#1d1c1a", "#46433c", "#33312c", "#3c3a34", "#4c4941", "#efeae0", "#b3ada0",
-            "#8fb564", "#e58a55", "#f0a273", "#9db0bd", "#5a5a5a", "#ffffff", "#d2d2d2"};
+    return {true,      "#262522", "#1d1c1a", "#46433c", "#33312c", "#3c3a34", "#4c4941", "#efeae0",
+            "#b3ada0", "#8fb564", "#e58a55", "#f0a273", "#9db0bd", "#5a5a5a", "#ffffff", "#d2d2d2"};
 }
 
 Theme current = day();
@@ -45,8 +45,9 @@ QScrollBar:horizontal { height: 8px; background: transparent; } QScrollBar::hand
 QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
 QLabel { color: @ink; }
 )";
-    const std::pair<const char*, QColor> names[] = {{"@ink", t.ink}, {"@open", t.paperOpen}, {"@paper", t.paper}, {"@line", t.line},
-                                                    {"@faint", t.faint}, {"@elm", t.elm}, {"@plain", t.paperLine}};
+    const std::pair<const char*, QColor> names[] = {{"@ink", t.ink},        {"@open", t.paperOpen}, {"@paper", t.paper},
+                                                    {"@line", t.line},      {"@faint", t.faint},    {"@elm", t.elm},
+                                                    {"@plain", t.paperLine}};
     for (const auto& [k, v] : names) s.replace(QLatin1String(k), v.name());
     return s;
 }
@@ -71,7 +72,8 @@ void Theme::use(QApplication& app, bool night) {
 }
 
 void prepareLook(QApplication& app, bool night) {
-    for (const char* font : {":/Manrope-Medium.ttf", ":/Manrope-Bold.ttf", ":/B612Mono-Regular.otf"}) QFontDatabase::addApplicationFont(font);
+    for (const char* font : {":/Manrope-Medium.ttf", ":/Manrope-Bold.ttf", ":/B612Mono-Regular.otf"})
+        QFontDatabase::addApplicationFont(font);
     app.setStyle(QStyleFactory::create("Fusion"));
     app.setFont(words(9));
     Theme::use(app, night);

@@ -12,10 +12,10 @@ namespace ulm::app {
 /// The colours of one of the two papers, day and night.
 struct Theme {
     bool night = false;
-    QColor chrome, chromeDeep, line;         ///< the frame around everything
-    QColor paper, paperOpen, paperLine;      ///< the ticket's sheet
-    QColor ink, faint;                       ///< words
-    QColor elm, ember, emberInk, slate;      ///< on or fits; over or too much; measured
+    QColor chrome, chromeDeep, line;             ///< the frame around everything
+    QColor paper, paperOpen, paperLine;          ///< the ticket's sheet
+    QColor ink, faint;                           ///< words
+    QColor elm, ember, emberInk, slate;          ///< on or fits; over or too much; measured
     QColor surround, surroundInk, surroundFaint; ///< about pictures: no hue
 
     static const Theme& now();

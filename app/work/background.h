@@ -12,7 +12,8 @@
 
 namespace ulm::app {
 
-/// One thread that always works on the newest job: submitting cancels the one that runs and replaces the one that waits.
+/// One thread that always works on the newest job: submitting cancels the one that runs and replaces the one that
+/// waits.
 class LatestWorker {
 public:
     using Job = std::function<void(const CancelToken&)>;

@@ -26,7 +26,8 @@ bool needsReadings(const Ticket& t) {
 // Speed and time left over passes of different cost.
 class ProgressMeter {
 public:
-    ProgressMeter(const std::function<void(const ExportProgress&)>& report, std::int64_t frames) : report_(report), frames_(frames) {}
+    ProgressMeter(const std::function<void(const ExportProgress&)>& report, std::int64_t frames)
+        : report_(report), frames_(frames) {}
     void plan(int passes) { total_ = frames_ * passes; }
     void begin(const std::string& phase) {
         phase_ = phase;
@@ -78,7 +79,8 @@ public:
     StatisticsFile() {
         std::string name = (fs::temp_directory_path() / "ulmwood-pass-XXXXXX").string();
         const int fd = ::mkstemp(name.data());
-        if (fd < 0) throw Error(Fault::Output, name, "no temporary file can be made", "Make room in the temporary folder.");
+        if (fd < 0)
+            throw Error(Fault::Output, name, "no temporary file can be made", "Make room in the temporary folder.");
         ::close(fd);
         path_ = name;
     }
@@ -104,7 +106,8 @@ std::string megabytes(double bytes) { return oneDecimal(bytes / 1e6) + " MB"; }
 class Exporter {
 public:
     Exporter(const ExportJob& job, const CancelToken& cancel, const std::function<void(const ExportProgress&)>& report)
-        : job_(job), cancel_(cancel), report_(report), engine_(job.cacheBytes), output_(job.output, job.replace, job.source) {}
+        : job_(job), cancel_(cancel), report_(report), engine_(job.cacheBytes),
+          output_(job.output, job.replace, job.source) {}
 
     ExportReport run() {
         clip_ = Clip::openVideo(job_.source, cancel_);
@@ -131,7 +134,8 @@ public:
 
 private:
     void measure() {
-        if (job_.inspection) result_.readings = job_.inspection->readings;
+        if (job_.inspection)
+            result_.readings = job_.inspection->readings;
         else if (needsReadings(result_.ticket))
             result_.readings = inspectClip(clip_, 12, cancel_, [&](double done) {
                                    if (report_) report_({"measuring", std::llround(done * 100), 100, 0, -1});
@@ -143,8 +147,11 @@ private:
         for (const LimitCheck& c : checkLimits(*job_.target, plannedDelivery(pipeline_))) {
             if (c.holds) continue;
             std::string remedy = "Change the ticket, or choose another target.";
-            if (c.limit == "duration_s") remedy = "Mark a stretch of at most " + oneDecimal(job_.target->maxSeconds) + " s.";
-            throw Error(Fault::CannotFit, job_.source, job_.target->title + " allows " + c.limit + " " + c.allowed + "; this would be " + c.value, remedy);
+            if (c.limit == "duration_s")
+                remedy = "Mark a stretch of at most " + oneDecimal(job_.target->maxSeconds) + " s.";
+            throw Error(Fault::CannotFit, job_.source,
+                        job_.target->title + " allows " + c.limit + " " + c.allowed + "; this would be " + c.value,
+                        remedy);
         }
     }
 
@@ -152,7 +159,9 @@ private:
         const Ticket& t = result_.ticket;
         SoundSource s;
         s.path = job_.source;
-        s.mode = !t.sound.on || t.sound.mode == "drop" ? SoundMode::Drop : t.sound.mode == "aac" ? SoundMode::Aac : SoundMode::Keep;
+        s.mode = !t.sound.on || t.sound.mode == "drop" ? SoundMode::Drop
+                 : t.sound.mode == "aac"               ? SoundMode::Aac
+                                                       : SoundMode::Keep;
         const auto& all = clip_->frames();
         const auto time = [&](std::int64_t pts) { return double(pts) * av_q2d(clip_->timeBase()); };
         s.whole = !t.stretch.on;
@@ -172,25 +181,21 @@ private:
         };
         tbb::parallel_pipeline(
             static_cast<std::size_t>(cores) + 2,
-            tbb::make_filter<void, Item>(tbb::filter_mode::serial_in_order,
-                                         [&](tbb::flow_control& flow) -> Item {
-                                             if (next == pipeline_.frames.size() || cancel_.cancelled()) {
-                                                 flow.stop();
-                                                 return {};
-                                             }
-                                             return {&pipeline_.frames[next++], nullptr};
-                                         }) &
-                tbb::make_filter<Item, Item>(tbb::filter_mode::parallel,
-                                             [&](Item item) {
-                                                 item.picture = std::shared_ptr<AVFrame>(
-                                                     deliveredPicture(engine_, pipeline_, *item.frame, cancel_).release(),
-                                                     [](AVFrame* f) { av_frame_free(&f); });
-                                                 return item;
-                                             }) &
-                tbb::make_filter<Item, void>(tbb::filter_mode::serial_in_order, [&](const Item& item) {
-                    take(*item.picture, *item.frame);
-                    meter_->step();
-                }));
+            tbb::make_filter<void, Item>(tbb::filter_mode::serial_in_order, [&](tbb::flow_control& flow) -> Item {
+                if (next == pipeline_.frames.size() || cancel_.cancelled()) {
+                    flow.stop();
+                    return {};
+                }
+                return {&pipeline_.frames[next++], nullptr};
+            }) & tbb::make_filter<Item, Item>(tbb::filter_mode::parallel, [&](Item item) {
+                item.picture =
+                    std::shared_ptr<AVFrame>(deliveredPicture(engine_, pipeline_, *item.frame, cancel_).release(),
+                                             [](AVFrame* f) { av_frame_free(&f); });
+                return item;
+            }) & tbb::make_filter<Item, void>(tbb::filter_mode::serial_in_order, [&](const Item& item) {
+                take(*item.picture, *item.frame);
+                meter_->step();
+            }));
         cancel_.check();
     }
 
@@ -328,7 +333,9 @@ private:
         return bits / 8 * pipeline_.seconds();
     }
 
-    double containerBytes() const { return 3000 + 16.0 * double(pipeline_.frames.size()) + 4.0 * pipeline_.seconds() * 50; }
+    double containerBytes() const {
+        return 3000 + 16.0 * double(pipeline_.frames.size()) + 4.0 * pipeline_.seconds() * 50;
+    }
 
     [[noreturn]] void cannotFit(double needed, double budget) const {
         const double share = std::max(0.0, budget) / needed;
@@ -400,8 +407,10 @@ Ticket fitToTarget(const Ticket& ticket, const Target& target, const MediaFacts&
     if (target.maxHeight) scale = std::min(scale, double(target.maxHeight) / plan.height);
     if (target.maxLines) scale = std::min(scale, double(target.maxLines) / std::min(plan.width, plan.height));
     if (scale < 1) {
-        const Size s{std::max(2, static_cast<int>(plan.width * scale + 0.01) / 2 * 2), std::max(2, static_cast<int>(plan.height * scale + 0.01) / 2 * 2)};
-        if (t.frame.on) deliver(s);
+        const Size s{std::max(2, static_cast<int>(plan.width * scale + 0.01) / 2 * 2),
+                     std::max(2, static_cast<int>(plan.height * scale + 0.01) / 2 * 2)};
+        if (t.frame.on)
+            deliver(s);
         else {
             t.enlarge.on = true;
             t.enlarge.size = s;
@@ -415,7 +424,8 @@ Delivery plannedDelivery(const Pipeline& p) {
     return {f.width, f.height, p.fps(), p.seconds(), 0, "h264", "mp4", true};
 }
 
-ExportReport exportClip(const ExportJob& job, const CancelToken& cancel, const std::function<void(const ExportProgress&)>& report) {
+ExportReport exportClip(const ExportJob& job, const CancelToken& cancel,
+                        const std::function<void(const ExportProgress&)>& report) {
     return Exporter(job, cancel, report).run();
 }
 
@@ -423,15 +433,22 @@ nlohmann::json toJson(const ExportReport& r) {
     using nlohmann::json;
     json steps = json::array(), limits = json::array();
     for (const auto& [name, s] : r.steps)
-        steps.push_back({{"step", name}, {"readings", json::object()}, {"ms_per_frame", r.frames ? s.seconds * 1000 / double(r.frames) : 0}});
+        steps.push_back({{"step", name},
+                         {"readings", json::object()},
+                         {"ms_per_frame", r.frames ? s.seconds * 1000 / double(r.frames) : 0}});
     if (r.ticket.clean.on)
-        steps.insert(steps.begin(), json{{"step", "clean"}, {"readings", {{"blocking", r.readings.blocking}, {"noise_sigma", r.readings.noise},
-                                          {"blocks_used", r.clean.blocks}, {"noise_used", r.clean.noise}}},
+        steps.insert(steps.begin(), json{{"step", "clean"},
+                                         {"readings",
+                                          {{"blocking", r.readings.blocking},
+                                           {"noise_sigma", r.readings.noise},
+                                           {"blocks_used", r.clean.blocks},
+                                           {"noise_used", r.clean.noise}}},
                                          {"ms_per_frame", 0}});
-    for (const auto& l : r.limits) limits.push_back({{"limit", l.limit}, {"allowed", l.allowed}, {"value", l.value}, {"holds", l.holds}});
-    return {{"source", r.source}, {"output", r.output}, {"frames", r.frames}, {"seconds", r.seconds}, {"bytes", r.bytes},
-            {"ticket", toJson(r.ticket)}, {"steps", steps}, {"lost_frames", r.lostFrames}, {"sound", r.soundNote},
-            {"encodes", r.encodes}, {"limits", limits}};
+    for (const auto& l : r.limits)
+        limits.push_back({{"limit", l.limit}, {"allowed", l.allowed}, {"value", l.value}, {"holds", l.holds}});
+    return {{"source", r.source},   {"output", r.output},         {"frames", r.frames}, {"seconds", r.seconds},
+            {"bytes", r.bytes},     {"ticket", toJson(r.ticket)}, {"steps", steps},     {"lost_frames", r.lostFrames},
+            {"sound", r.soundNote}, {"encodes", r.encodes},       {"limits", limits}};
 }
 
 } // namespace ulm

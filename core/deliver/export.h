@@ -20,10 +20,10 @@ struct ExportJob {
 };
 
 struct ExportProgress {
-    std::string phase;               ///< "measuring", "rendering", "fitting"
+    std::string phase;                ///< "measuring", "rendering", "fitting"
     std::int64_t done = 0, total = 0; ///< frames of work, over all passes
-    double fps = 0;                  ///< frames of work a second
-    double left = -1;                ///< seconds; < 0 not known yet
+    double fps = 0;                   ///< frames of work a second
+    double left = -1;                 ///< seconds; < 0 not known yet
 };
 
 struct ExportReport {
@@ -35,7 +35,7 @@ struct ExportReport {
     CleanValues clean;
     std::map<std::string, Engine::Spent> steps;
     std::string soundNote;
-    int encodes = 0;            ///< times the pictures went through the encoder
+    int encodes = 0;             ///< times the pictures went through the encoder
     std::int64_t limitBytes = 0; ///< 0: none
     std::vector<LimitCheck> limits;
 };

@@ -37,8 +37,10 @@ RunBytes encodeRun(VideoEncoding e, const std::vector<av::Frame>& frames, double
     av::Packet packet(av_packet_alloc());
     const auto drain = [&] {
         while (avcodec_receive_packet(codec.get(), packet.get()) >= 0) {
-            if (packet->flags & AV_PKT_FLAG_KEY) bytes.key += packet->size;
-            else bytes.others += packet->size, ++bytes.otherCount;
+            if (packet->flags & AV_PKT_FLAG_KEY)
+                bytes.key += packet->size;
+            else
+                bytes.others += packet->size, ++bytes.otherCount;
             av_packet_unref(packet.get());
         }
     };
@@ -72,7 +74,9 @@ VideoEncoding encodingFor(const Pipeline& p) {
     e.width = f.width;
     e.height = f.height;
     e.colour = f.colour;
-    e.pixelFormat = passesThrough(p) ? sourcePixelFormat(p) : f.bitDepth > 8 ? AV_PIX_FMT_YUV420P10LE : AV_PIX_FMT_YUV420P;
+    e.pixelFormat = passesThrough(p) ? sourcePixelFormat(p)
+                    : f.bitDepth > 8 ? AV_PIX_FMT_YUV420P10LE
+                                     : AV_PIX_FMT_YUV420P;
     e.timeBase = p.timeBase;
     e.fps = p.fps();
     return e;
@@ -83,14 +87,16 @@ av::Frame deliveredPicture(Engine& engine, const Pipeline& p, const DeliveredFra
         const auto& source = dynamic_cast<const SourceStage&>(*p.source);
         const VideoFacts& v = source.reader().clip().facts().video;
         const DecodedFrame f = source.reader().frame(d.source, cancel);
-        if (f.picture->format == sourcePixelFormat(p) && f.picture->width == v.codedWidth && f.picture->height == v.codedHeight)
+        if (f.picture->format == sourcePixelFormat(p) && f.picture->width == v.codedWidth &&
+            f.picture->height == v.codedHeight)
             return av::Frame(av_frame_clone(f.picture.get()));
     }
     const Picture whole = engine.pull(*p.result, d.source, p.result->format().frame(), cancel, Engine::Keep::Inputs);
     return toFrame(whole, encodingFor(p).pixelFormat);
 }
 
-Forecast forecastSize(Engine& engine, const Pipeline& p, const std::vector<double>& crfs, int windows, const CancelToken& cancel) {
+Forecast forecastSize(Engine& engine, const Pipeline& p, const std::vector<double>& crfs, int windows,
+                      const CancelToken& cancel) {
     const VideoEncoding encoding = encodingFor(p);
     const auto count = static_cast<std::int64_t>(p.frames.size());
     windows = static_cast<int>(std::clamp<std::int64_t>(windows, 1, std::max<std::int64_t>(1, count / kRun)));
@@ -99,7 +105,8 @@ Forecast forecastSize(Engine& engine, const Pipeline& p, const std::vector<doubl
     for (int w = 0; w < windows; ++w) {
         // Centres of equal parts, so a quiet start or end does not speak for the whole.
         const std::int64_t middle = count * (2 * w + 1) / (2 * windows);
-        const std::int64_t first = std::clamp<std::int64_t>(middle - kRun / 2, 0, std::max<std::int64_t>(0, count - kRun));
+        const std::int64_t first =
+            std::clamp<std::int64_t>(middle - kRun / 2, 0, std::max<std::int64_t>(0, count - kRun));
         std::vector<av::Frame> frames;
         for (std::int64_t n = first; n < std::min(count, first + kRun); ++n)
             frames.push_back(deliveredPicture(engine, p, p.frames[static_cast<std::size_t>(n)], cancel));

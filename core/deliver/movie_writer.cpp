@@ -87,7 +87,8 @@ struct MovieWriter::Impl {
     void drain() {
         while (avcodec_receive_packet(encoder.get(), packet.get()) >= 0) {
             videoBytes += packet->size;
-            const auto it = std::ranges::lower_bound(durations, packet->pts, {}, &std::pair<std::int64_t, std::int64_t>::first);
+            const auto it =
+                std::ranges::lower_bound(durations, packet->pts, {}, &std::pair<std::int64_t, std::int64_t>::first);
             if (it != durations.end() && it->first == packet->pts) {
                 packet->duration = it->second;
                 durations.erase(it);
@@ -119,7 +120,8 @@ MovieWriter::MovieWriter(const std::string& path, const std::string& muxer, cons
     Impl& m = *impl_;
     m.path = path;
     const std::string url = "file:" + path;
-    if (const int e = avformat_alloc_output_context2(&m.output, nullptr, muxer.c_str(), url.c_str()); e < 0) failWriting(path, e);
+    if (const int e = avformat_alloc_output_context2(&m.output, nullptr, muxer.c_str(), url.c_str()); e < 0)
+        failWriting(path, e);
     m.encoder = openVideoEncoder(v, m.output->oformat->flags & AVFMT_GLOBALHEADER);
     m.video = avformat_new_stream(m.output, nullptr);
     avcodec_parameters_from_context(m.video->codecpar, m.encoder.get());
@@ -172,7 +174,8 @@ MovieWriter::Result MovieWriter::finish() {
     }
     m.finished = true;
     std::error_code ec;
-    return {static_cast<std::int64_t>(std::filesystem::file_size(m.path, ec)), m.videoBytes, m.sound ? m.sound->note() : ""};
+    return {static_cast<std::int64_t>(std::filesystem::file_size(m.path, ec)), m.videoBytes,
+            m.sound ? m.sound->note() : ""};
 }
 
 } // namespace ulm

@@ -15,11 +15,11 @@ struct VideoEncoding {
     AVRational timeBase{1, 25};
     double fps = 25;
     enum class Rate { Quality, Bitrate, Lossless } rate = Rate::Quality;
-    double crf = 20;          ///< for Quality
-    double bitrate = 8e6;     ///< bits a second, for Bitrate
-    bool constant = false;    ///< Bitrate: hold it over every second, not only on average
-    int pass = 0;             ///< 0 single, 1 writes statistics, 2 reads them
-    std::string statistics;   ///< file, for passes 1 and 2
+    double crf = 20;        ///< for Quality
+    double bitrate = 8e6;   ///< bits a second, for Bitrate
+    bool constant = false;  ///< Bitrate: hold it over every second, not only on average
+    int pass = 0;           ///< 0 single, 1 writes statistics, 2 reads them
+    std::string statistics; ///< file, for passes 1 and 2
     std::string preset = "medium";
 };
 
@@ -42,7 +42,8 @@ av::Codec openVideoEncoder(const VideoEncoding&, bool globalHeader);
 class MovieWriter {
 public:
     /// muxer: "mp4" (with the index moved to the front) or "matroska".
-    MovieWriter(const std::string& path, const std::string& muxer, const VideoEncoding&, const std::optional<SoundSource>&);
+    MovieWriter(const std::string& path, const std::string& muxer, const VideoEncoding&,
+                const std::optional<SoundSource>&);
     ~MovieWriter();
     MovieWriter(const MovieWriter&) = delete;
     MovieWriter& operator=(const MovieWriter&) = delete;

@@ -19,14 +19,17 @@ namespace {
 
 } // namespace
 
-OutputFile::OutputFile(const std::string& path, bool replace, const std::string& source) : path_(path), replace_(replace) {
+OutputFile::OutputFile(const std::string& path, bool replace, const std::string& source)
+    : path_(path), replace_(replace) {
     std::error_code ec;
     const fs::path p(path), folder = p.parent_path().empty() ? fs::path(".") : p.parent_path();
-    if (p.filename().empty() || fs::is_directory(p, ec)) refuse(path, "this names a folder, not a file", "Name the file to write.");
+    if (p.filename().empty() || fs::is_directory(p, ec))
+        refuse(path, "this names a folder, not a file", "Name the file to write.");
     if (!fs::is_directory(folder, ec)) refuse(path, "its folder does not exist", "Make the folder, or choose another.");
     if (fs::exists(p, ec) && fs::equivalent(p, source, ec))
         refuse(path, "this is the clip itself", "Choose another name: the original is never written over.");
-    if (!replace && fs::exists(p, ec)) refuse(path, "it exists already", "Choose another name, or ask for it to be replaced (--replace).");
+    if (!replace && fs::exists(p, ec))
+        refuse(path, "it exists already", "Choose another name, or ask for it to be replaced (--replace).");
     if (::access(folder.c_str(), W_OK) != 0) refuse(path, "its folder may not be written to", "Choose another folder.");
     stem_ = (folder / ("." + p.filename().string())).string();
 }
@@ -36,13 +39,17 @@ OutputFile::~OutputFile() {
     for (int i = 0; i < 8; ++i) fs::remove(partPath(i), ec);
 }
 
-std::string OutputFile::partPath(int attempt) const { return stem_ + (attempt ? "." + std::to_string(attempt) : "") + ".part"; }
+std::string OutputFile::partPath(int attempt) const {
+    return stem_ + (attempt ? "." + std::to_string(attempt) : "") + ".part";
+}
 
 void OutputFile::keep(const std::string& part) {
     // link() refuses a name that is taken, which rename() would silently replace.
-    const bool placed = replace_ ? ::rename(part.c_str(), path_.c_str()) == 0 : ::link(part.c_str(), path_.c_str()) == 0;
+    const bool placed =
+        replace_ ? ::rename(part.c_str(), path_.c_str()) == 0 : ::link(part.c_str(), path_.c_str()) == 0;
     if (placed) return;
-    if (!replace_ && errno == EEXIST) refuse(path_, "it exists already", "Choose another name, or ask for it to be replaced (--replace).");
+    if (!replace_ && errno == EEXIST)
+        refuse(path_, "it exists already", "Choose another name, or ask for it to be replaced (--replace).");
     // Some file systems know no links.
     if (!replace_ && !fs::exists(path_) && ::rename(part.c_str(), path_.c_str()) == 0) return;
     refuse(path_, std::string("it could not be given its name (") + std::strerror(errno) + ")", "Check the folder.");
@@ -55,7 +62,9 @@ VanishingFile::VanishingFile(const std::string& folder) {
         fd_ = ::mkstemp(name.data());
         if (fd_ >= 0) ::unlink(name.c_str());
     }
-    if (fd_ < 0) refuse(folder, std::string("no working file can be made there (") + std::strerror(errno) + ")", "Choose another folder.");
+    if (fd_ < 0)
+        refuse(folder, std::string("no working file can be made there (") + std::strerror(errno) + ")",
+               "Choose another folder.");
 }
 
 VanishingFile::~VanishingFile() { ::close(fd_); }

@@ -50,13 +50,16 @@ void SoundFeeder::Track::openEncoder(const AVStream& s, const std::string& path,
     encoder.reset(avcodec_alloc_context3(aac));
     encoder->sample_fmt = AV_SAMPLE_FMT_FLTP;
     const int rate = s.codecpar->sample_rate;
-    encoder->sample_rate = rate == 44100 || rate == 48000 || rate == 32000 || rate == 22050 || rate == 24000 || rate == 16000 ? rate : 48000;
+    encoder->sample_rate =
+        rate == 44100 || rate == 48000 || rate == 32000 || rate == 22050 || rate == 24000 || rate == 16000 ? rate
+                                                                                                           : 48000;
     av_channel_layout_default(&encoder->ch_layout, std::clamp(s.codecpar->ch_layout.nb_channels, 1, 2));
     encoder->bit_rate = encoder->ch_layout.nb_channels == 1 ? 96000 : 192000;
     encoder->time_base = {1, encoder->sample_rate};
     if (output.oformat->flags & AVFMT_GLOBALHEADER) encoder->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
     if (const int e = avcodec_open2(encoder.get(), aac, nullptr); e < 0)
-        throw Error(Fault::Output, path, "its sound cannot be encoded as AAC (" + av::errorText(e) + ")", "Drop the sound in the Sound step.");
+        throw Error(Fault::Output, path, "its sound cannot be encoded as AAC (" + av::errorText(e) + ")",
+                    "Drop the sound in the Sound step.");
     avcodec_parameters_from_context(to->codecpar, encoder.get());
     to->time_base = encoder->time_base;
     fifo = av_audio_fifo_alloc(AV_SAMPLE_FMT_FLTP, encoder->ch_layout.nb_channels, encoder->frame_size * 4);
@@ -84,8 +87,10 @@ void SoundFeeder::Track::take(AVFrame& frame, double movieTime) {
     if (!started) {
         started = true;
         const auto offset = std::llround(movieTime * encoder->sample_rate);
-        if (offset < 0) skip = -offset;
-        else written = offset;
+        if (offset < 0)
+            skip = -offset;
+        else
+            written = offset;
     }
     const int room = swr_get_out_samples(resampler, frame.nb_samples);
     av::Frame out(av_frame_alloc());
@@ -131,7 +136,8 @@ SoundFeeder::SoundFeeder(const SoundSource& source, AVFormatContext& output) : s
         const bool copy = source.mode == SoundMode::Keep && mp4CanHold(p.codec_id);
         if (!usable || (!copy && !avcodec_find_decoder(p.codec_id))) {
             input_->streams[i]->discard = AVDISCARD_ALL;
-            if (usable) note_ = std::string("Sound in ") + avcodec_get_name(p.codec_id) + " cannot be read and was left out.";
+            if (usable)
+                note_ = std::string("Sound in ") + avcodec_get_name(p.codec_id) + " cannot be read and was left out.";
             continue;
         }
         auto track = std::make_unique<Track>();
@@ -145,7 +151,8 @@ SoundFeeder::SoundFeeder(const SoundSource& source, AVFormatContext& output) : s
         } else {
             track->openEncoder(s, source.path, output);
             if (source.mode == SoundMode::Keep)
-                note_ = std::string("MP4 does not carry ") + avcodec_get_name(p.codec_id) + " sound; it was encoded as AAC.";
+                note_ = std::string("MP4 does not carry ") + avcodec_get_name(p.codec_id) +
+                        " sound; it was encoded as AAC.";
         }
         if (const auto* tag = av_dict_get(s.metadata, "language", nullptr, 0))
             av_dict_set(&track->to->metadata, "language", tag->value, 0);

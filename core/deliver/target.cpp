@@ -23,7 +23,8 @@ public:
         if (!j.is_object()) refuse("/", "a target card must be a JSON object");
     }
     [[noreturn]] void refuse(const std::string& where, const std::string& what) const {
-        throw Error(Fault::Input, file_, "at " + where + ": " + what, "Correct it there; docs/targets.md lists every key.");
+        throw Error(Fault::Input, file_, "at " + where + ": " + what,
+                    "Correct it there; docs/targets.md lists every key.");
     }
     std::string text(const char* key) const {
         if (!j_.contains(key)) return "";
@@ -36,7 +37,9 @@ public:
         if (!j_.contains(key)) return 0;
         if (!j_[key].is_number()) refuse(std::string("/") + key, "must be a number");
         const double v = j_[key].get<double>();
-        if (!(v > 0 && v <= most)) refuse(std::string("/") + key, "must lie above 0 and not beyond " + std::to_string(static_cast<long long>(most)));
+        if (!(v > 0 && v <= most))
+            refuse(std::string("/") + key,
+                   "must lie above 0 and not beyond " + std::to_string(static_cast<long long>(most)));
         return v;
     }
     std::vector<std::string> texts(const char* key) const {
@@ -78,7 +81,9 @@ std::string joined(const std::vector<std::string>& v) {
 std::string aspectText(const Size& a) { return std::to_string(a.w) + ":" + std::to_string(a.h); }
 
 // A shape fits where it is within one pixel of the aspect.
-bool hasAspect(int w, int h, const Size& a) { return std::abs(double(w) * a.h / a.w - h) <= 1.01 || std::abs(double(h) * a.w / a.h - w) <= 1.01; }
+bool hasAspect(int w, int h, const Size& a) {
+    return std::abs(double(w) * a.h / a.w - h) <= 1.01 || std::abs(double(h) * a.w / a.h - w) <= 1.01;
+}
 
 } // namespace
 
@@ -117,8 +122,9 @@ json toJson(const Target& t) {
     json j = {{"name", t.name}, {"title", t.title}};
     if (t.size) j["size"] = std::to_string(t.size->w) + "x" + std::to_string(t.size->h);
     for (const Size& a : t.aspects) j["aspects"].push_back(aspectText(a));
-    const std::pair<const char*, double> numbers[] = {{"max_width", t.maxWidth}, {"max_height", t.maxHeight}, {"max_lines", t.maxLines},
-                                                      {"max_fps", t.maxFps}, {"max_seconds", t.maxSeconds}, {"max_mb", t.maxMb}};
+    const std::pair<const char*, double> numbers[] = {{"max_width", t.maxWidth},     {"max_height", t.maxHeight},
+                                                      {"max_lines", t.maxLines},     {"max_fps", t.maxFps},
+                                                      {"max_seconds", t.maxSeconds}, {"max_mb", t.maxMb}};
     for (const auto& [k, v] : numbers)
         if (v > 0) j[k] = v;
     if (!t.codecs.empty()) j["codecs"] = t.codecs;
@@ -131,8 +137,10 @@ std::vector<std::string> targetFolders() {
     std::vector<std::string> folders;
     const char* data = std::getenv("XDG_DATA_HOME");
     const char* home = std::getenv("HOME");
-    if (data && *data) folders.push_back(std::string(data) + "/ulmwood/targets");
-    else if (home) folders.push_back(std::string(home) + "/.local/share/ulmwood/targets");
+    if (data && *data)
+        folders.push_back(std::string(data) + "/ulmwood/targets");
+    else if (home)
+        folders.push_back(std::string(home) + "/.local/share/ulmwood/targets");
     if (const char* more = std::getenv("ULMWOOD_TARGETS")) {
         std::istringstream s(more);
         for (std::string f; std::getline(s, f, ':');)
@@ -145,8 +153,10 @@ std::vector<Target> loadTargets(const std::vector<std::string>& folders, std::ve
     std::vector<Target> all;
     const auto add = [&](Target t) {
         const auto same = std::ranges::find(all, t.name, &Target::name);
-        if (same != all.end()) *same = std::move(t);
-        else all.push_back(std::move(t));
+        if (same != all.end())
+            *same = std::move(t);
+        else
+            all.push_back(std::move(t));
     };
     for (const char* card : shippedCards()) {
         Target t = targetFromJson(json::parse(card), "a card that ships");
@@ -174,36 +184,48 @@ Target findTarget(const std::vector<Target>& all, const std::string& name) {
     if (it != all.end()) return *it;
     std::vector<std::string> names;
     for (const auto& t : all) names.push_back(t.name);
-    throw Error(Fault::Usage, "", "there is no target \"" + name + "\"", "Known: " + joined(names) + "; or name a card's file.");
+    throw Error(Fault::Usage, "", "there is no target \"" + name + "\"",
+                "Known: " + joined(names) + "; or name a card's file.");
 }
 
 std::vector<LimitCheck> checkLimits(const Target& t, const Delivery& d) {
     std::vector<LimitCheck> all;
     const std::string size = sizeText(d.width, d.height);
-    if (t.size) all.push_back({"size", sizeText(t.size->w, t.size->h), size, d.width == t.size->w && d.height == t.size->h});
+    if (t.size)
+        all.push_back({"size", sizeText(t.size->w, t.size->h), size, d.width == t.size->w && d.height == t.size->h});
     if (!t.aspects.empty()) {
         std::vector<std::string> names;
         for (const auto& a : t.aspects) names.push_back(aspectText(a));
         const int g = std::max(1, std::gcd(d.width, d.height));
-        const bool fits = std::ranges::any_of(t.aspects, [&](const Size& a) { return hasAspect(d.width, d.height, a); });
+        const bool fits =
+            std::ranges::any_of(t.aspects, [&](const Size& a) { return hasAspect(d.width, d.height, a); });
         std::string value = aspectText({d.width / g, d.height / g});
         for (const auto& a : t.aspects)
             if (hasAspect(d.width, d.height, a)) value = aspectText(a);
         all.push_back({"aspect", joined(names), value, fits});
     }
-    if (t.maxWidth) all.push_back({"width", "≤ " + std::to_string(t.maxWidth), std::to_string(d.width), d.width <= t.maxWidth});
-    if (t.maxHeight) all.push_back({"height", "≤ " + std::to_string(t.maxHeight), std::to_string(d.height), d.height <= t.maxHeight});
+    if (t.maxWidth)
+        all.push_back({"width", "≤ " + std::to_string(t.maxWidth), std::to_string(d.width), d.width <= t.maxWidth});
+    if (t.maxHeight)
+        all.push_back(
+            {"height", "≤ " + std::to_string(t.maxHeight), std::to_string(d.height), d.height <= t.maxHeight});
     if (t.maxLines) {
         const int lines = std::min(d.width, d.height);
         all.push_back({"lines", "≤ " + std::to_string(t.maxLines), std::to_string(lines), lines <= t.maxLines});
     }
     if (t.maxFps > 0) all.push_back({"fps", "≤ " + plain(t.maxFps), plain(d.fps, 3), d.fps <= t.maxFps * 1.0005});
-    if (t.maxSeconds > 0) all.push_back({"duration_s", "≤ " + plain(t.maxSeconds), plain(d.seconds, 2), d.seconds <= t.maxSeconds + 0.01});
-    if (t.maxMb > 0 && d.bytes > 0) all.push_back({"bytes", "≤ " + std::to_string(t.maxBytes()), std::to_string(d.bytes), d.bytes <= t.maxBytes()});
-    if (!t.codecs.empty()) all.push_back({"codec", joined(t.codecs), d.codec, std::ranges::find(t.codecs, d.codec) != t.codecs.end()});
+    if (t.maxSeconds > 0)
+        all.push_back(
+            {"duration_s", "≤ " + plain(t.maxSeconds), plain(d.seconds, 2), d.seconds <= t.maxSeconds + 0.01});
+    if (t.maxMb > 0 && d.bytes > 0)
+        all.push_back({"bytes", "≤ " + std::to_string(t.maxBytes()), std::to_string(d.bytes), d.bytes <= t.maxBytes()});
+    if (!t.codecs.empty())
+        all.push_back({"codec", joined(t.codecs), d.codec, std::ranges::find(t.codecs, d.codec) != t.codecs.end()});
     if (!t.containers.empty()) {
         // libavformat names one demuxer for a family: "mov,mp4,m4a,3gp,3g2,mj2".
-        const bool fits = std::ranges::any_of(t.containers, [&](const std::string& c) { return ("," + d.container + ",").find("," + c + ",") != std::string::npos; });
+        const bool fits = std::ranges::any_of(t.containers, [&](const std::string& c) {
+            return ("," + d.container + ",").find("," + c + ",") != std::string::npos;
+        });
         all.push_back({"container", joined(t.containers), d.container, fits});
     }
     if (t.startsAtOnce) all.push_back({"starts_at_once", "yes", d.indexInFront ? "yes" : "no", d.indexInFront});
@@ -240,7 +262,8 @@ bool indexComesFirst(const std::string& path) {
 } // namespace
 
 Delivery deliveryOf(const MediaFacts& f) {
-    return {f.video.width, f.video.height, f.video.fps, f.duration, f.bytes, f.video.codec, f.container, indexComesFirst(f.file)};
+    return {f.video.width, f.video.height, f.video.fps, f.duration,
+            f.bytes,       f.video.codec,  f.container, indexComesFirst(f.file)};
 }
 
 } // namespace ulm

@@ -11,18 +11,18 @@ namespace ulm {
 
 /// A destination's limits. 0 or empty: no such limit. See docs/targets.md.
 struct Target {
-    std::string name;  ///< short, lower case, what --target takes
-    std::string title; ///< as shown
-    std::optional<Size> size;      ///< exact picture size wanted
-    std::vector<Size> aspects;     ///< allowed shapes
+    std::string name;          ///< short, lower case, what --target takes
+    std::string title;         ///< as shown
+    std::optional<Size> size;  ///< exact picture size wanted
+    std::vector<Size> aspects; ///< allowed shapes
     int maxWidth = 0, maxHeight = 0;
-    int maxLines = 0;              ///< of the shorter side ("≤ 720p")
+    int maxLines = 0; ///< of the shorter side ("≤ 720p")
     double maxFps = 0;
     double maxSeconds = 0;
-    double maxMb = 0;              ///< 10^6 bytes
+    double maxMb = 0; ///< 10^6 bytes
     std::vector<std::string> codecs, containers;
-    bool startsAtOnce = false;     ///< index in front of the data
-    std::string file;              ///< where the card came from; empty for one that ships
+    bool startsAtOnce = false; ///< index in front of the data
+    std::string file;          ///< where the card came from; empty for one that ships
 
     std::int64_t maxBytes() const { return static_cast<std::int64_t>(maxMb * 1e6); }
 };

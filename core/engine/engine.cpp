@@ -1,8 +1,8 @@
 #include "core/engine/engine.h"
 
 #include <algorithm>
-#include <chrono>
 #include <atomic>
+#include <chrono>
 #include <tbb/parallel_for.h>
 #include <tbb/task_arena.h>
 

@@ -18,7 +18,8 @@ public:
     /// Throws Cancelled, or what a stage throws (Error for unreadable input).
     /// keep: Inputs computes the region anew and keeps only what lies before it, for results used once.
     enum class Keep { All, Inputs };
-    Picture pull(const Stage& stage, std::int64_t frame, const Rect& region, const CancelToken& cancel, Keep keep = Keep::All);
+    Picture pull(const Stage& stage, std::int64_t frame, const Rect& region, const CancelToken& cancel,
+                 Keep keep = Keep::All);
 
     /// Calls `onTile` with every finished tile of `region` as it comes, from several threads at once, nearest to
     /// `first` (luma pixels) first. Returns when all are done. Throws as pull() does.

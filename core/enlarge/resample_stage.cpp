@@ -13,8 +13,8 @@ PictureFormat sized(PictureFormat f, const ScaleWindow& w) {
 AxisMap planeAxis(const AxisMap& luma, int subIn, double offsetIn, int subOut, double offsetOut) {
     const double in = 1 << subIn, out = 1 << subOut;
     const double shiftIn = subIn ? offsetIn : 0, shiftOut = subOut ? offsetOut : 0;
-    // Output sample s has its centre at luma position (s + 0.5)·out + shiftOut; carried to the input's luma, then to its
-    // own samples, where sample s has its centre at (s + 0.5)·in + shiftIn.
+    // Output sample s has its centre at luma position (s + 0.5)·out + shiftOut; carried to the input's luma, then to
+    // its own samples, where sample s has its centre at (s + 0.5)·in + shiftIn.
     const double step = luma.step * out / in;
     const double start = (luma.start + shiftOut * luma.step - shiftIn) / in;
     return {start, step};
@@ -24,8 +24,17 @@ AxisMap planeAxis(const AxisMap& luma, int subIn, double offsetIn, int subOut, d
 
 ResampleStage::ResampleStage(StagePtr input, const ScaleWindow& window, Kernel kernel, const PictureFormat& output)
     : Stage({input}, sized(output, window),
-            KeyMaker("scale").add(input).add(window.x).add(window.y).add(window.w).add(window.h).add(window.width)
-                .add(window.height).add(static_cast<int>(kernel)).add(output.subW).add(output.subH)
+            KeyMaker("scale")
+                .add(input)
+                .add(window.x)
+                .add(window.y)
+                .add(window.w)
+                .add(window.h)
+                .add(window.width)
+                .add(window.height)
+                .add(static_cast<int>(kernel))
+                .add(output.subW)
+                .add(output.subH)
                 .add(output.colour.chromaSite)),
       window_(window), kernel_(kernel) {}
 
@@ -47,9 +56,11 @@ std::vector<Need> ResampleStage::needs(std::int64_t frame, const Rect& region) c
         const Rect o = c ? subsampled(region, format().subW, format().subH) : region;
         const Rect plane = c ? subsampled(in.frame(), in.subW, in.subH) : in.frame();
         const PlaneMaps m = mapsFor(c);
-        const Span x = samplesNeeded(kernel_, m.h, o.x, o.w, plane.w), y = samplesNeeded(kernel_, m.v, o.y, o.h, plane.h);
+        const Span x = samplesNeeded(kernel_, m.h, o.x, o.w, plane.w),
+                   y = samplesNeeded(kernel_, m.v, o.y, o.h, plane.h);
         const Rect luma = Rect{x.first << sw, y.first << sh, x.count << sw, y.count << sh}.intersected(in.frame());
-        if (c == 0) all = luma;
+        if (c == 0)
+            all = luma;
         else {
             const int l = std::min(all.x, luma.x), t = std::min(all.y, luma.y);
             all = {l, t, std::max(all.right(), luma.right()) - l, std::max(all.bottom(), luma.bottom()) - t};
@@ -62,8 +73,10 @@ void ResampleStage::compute(std::int64_t, std::span<const Picture> in, Picture& 
     for (int c = 0; c < 3; ++c) {
         cancel.check();
         const PlaneMaps m = mapsFor(c);
-        if (m.h.start == 0 && m.h.step == 1 && m.v.start == 0 && m.v.step == 1) copySamples(in[0].planes[c], out.planes[c]);
-        else resample(in[0].planes[c], out.planes[c], m.h, m.v, kernel_);
+        if (m.h.start == 0 && m.h.step == 1 && m.v.start == 0 && m.v.step == 1)
+            copySamples(in[0].planes[c], out.planes[c]);
+        else
+            resample(in[0].planes[c], out.planes[c], m.h, m.v, kernel_);
     }
 }
 

@@ -61,9 +61,12 @@ void gaussianBlur(const Plane& in, const Rect& whole, double sigma, Plane& out) 
     const std::size_t lines = static_cast<std::size_t>(2 * reach + 1);
     const auto column = [&](int x) { return std::clamp(x, whole.x, whole.right() - 1) - in.area().x; };
     // The needed rows in a ring, each widened by the reach, so both passes run over plain arrays.
-    std::vector<float> ring(lines * (padded + kSlack)), mixed(padded + 2 * kSlack), result(static_cast<std::size_t>(r.w) + kSlack);
+    std::vector<float> ring(lines * (padded + kSlack)), mixed(padded + 2 * kSlack),
+        result(static_cast<std::size_t>(r.w) + kSlack);
     std::vector<const float*> rows(lines);
-    const auto slot = [&](int y) { return ring.data() + static_cast<std::size_t>((y % int(lines) + int(lines)) % int(lines)) * (padded + kSlack); };
+    const auto slot = [&](int y) {
+        return ring.data() + static_cast<std::size_t>((y % int(lines) + int(lines)) % int(lines)) * (padded + kSlack);
+    };
     const auto load = [&](int y) {
         const float* from = in.row(std::clamp(y, whole.y, whole.bottom() - 1));
         float* to = slot(y);
@@ -76,7 +79,8 @@ void gaussianBlur(const Plane& in, const Rect& whole, double sigma, Plane& out) 
         for (int k = -reach; k <= reach; ++k) rows[static_cast<std::size_t>(k + reach)] = slot(y + k);
         HWY_DYNAMIC_DISPATCH(SymmetricRows)(rows.data(), taps.data(), reach, padded, mixed.data());
         for (std::size_t k = 0; k < lines; ++k) shifted[k] = mixed.data() + k;
-        HWY_DYNAMIC_DISPATCH(SymmetricRows)(shifted.data(), taps.data(), reach, static_cast<std::size_t>(r.w), result.data());
+        HWY_DYNAMIC_DISPATCH(SymmetricRows)
+        (shifted.data(), taps.data(), reach, static_cast<std::size_t>(r.w), result.data());
         std::copy_n(result.data(), r.w, out.row(y));
     }
 }
@@ -91,7 +95,8 @@ void gaussianBlurReference(const Plane& in, const Rect& whole, double sigma, Pla
             for (int dy = -reach; dy <= reach; ++dy)
                 for (int dx = -reach; dx <= reach; ++dx)
                     sum += taps[std::abs(dy)] * taps[std::abs(dx)] *
-                           in.at(std::clamp(x + dx, whole.x, whole.right() - 1), std::clamp(y + dy, whole.y, whole.bottom() - 1));
+                           in.at(std::clamp(x + dx, whole.x, whole.right() - 1),
+                                 std::clamp(y + dy, whole.y, whole.bottom() - 1));
             out.row(y)[x - r.x] = static_cast<float>(sum);
         }
 }

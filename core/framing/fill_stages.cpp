@@ -36,7 +36,8 @@ public:
         const bool hasInner = !out.area.intersected(place_).empty();
         for (int c = 0; c < 3; ++c) {
             Plane& to = out.planes[c];
-            if (inputs().size() == 2) stretch(in.back(), c, to);
+            if (inputs().size() == 2)
+                stretch(in.back(), c, to);
             else
                 for (int y = to.area().y; y < to.area().bottom(); ++y) std::fill_n(to.row(y), to.area().w, 0.f);
             if (hasInner) lay(in[0].planes[c], planePlace(place_, format(), c), to);
@@ -60,7 +61,8 @@ private:
     static void lay(const Plane& inner, const Rect& place, Plane& to) {
         const Rect r = to.area().intersected(inner.area().moved(place.x, place.y));
         for (int y = r.y; y < r.bottom(); ++y)
-            std::copy_n(inner.row(y - place.y) + (r.x - place.x - inner.area().x), r.w, to.row(y) + (r.x - to.area().x));
+            std::copy_n(inner.row(y - place.y) + (r.x - place.x - inner.area().x), r.w,
+                        to.row(y) + (r.x - to.area().x));
     }
 
     Rect place_;
@@ -74,7 +76,8 @@ public:
     void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken&) const override {
         for (int c = 0; c < 3; ++c) {
             Plane& to = out.planes[c];
-            gaussianBlur(in[0].planes[c], out.planeArea(c, format().frame()), c ? kSigma / (1 << format().subW) : kSigma, to);
+            gaussianBlur(in[0].planes[c], out.planeArea(c, format().frame()),
+                         c ? kSigma / (1 << format().subW) : kSigma, to);
             // Darker and paler than the picture, so the eye stays with the picture.
             for (int y = to.area().y; y < to.area().bottom(); ++y)
                 for (int x = 0; x < to.area().w; ++x) to.row(y)[x] *= 0.72f;

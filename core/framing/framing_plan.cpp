@@ -37,15 +37,21 @@ FramingPlan planFraming(Size source, const FramingWish& wish) {
     const double sw = source.w, sh = source.h;
     const bool whole = !wish.frame && !wish.size;
     Size out;
-    if (wish.frame && wish.delivered) out = *wish.delivered;
-    else if (wish.size) out = wish.frame ? shaped(wish.size->w, wish.size->h, wish.aspect, wish.fill == Fill::Crop) : *wish.size;
-    else if (wish.frame) out = shaped(sw * wish.scale, sh * wish.scale, wish.aspect, wish.fill == Fill::Crop);
+    if (wish.frame && wish.delivered)
+        out = *wish.delivered;
+    else if (wish.size)
+        out = wish.frame ? shaped(wish.size->w, wish.size->h, wish.aspect, wish.fill == Fill::Crop) : *wish.size;
+    else if (wish.frame)
+        out = shaped(sw * wish.scale, sh * wish.scale, wish.aspect, wish.fill == Fill::Crop);
     // Nothing asked: every pixel stays, but for a last odd line or column, which 4:2:0 cannot carry.
-    else if (wish.scale == 1) out = {std::max(2, source.w & ~1), std::max(2, source.h & ~1)};
-    else out = {even(sw * wish.scale), even(sh * wish.scale)};
+    else if (wish.scale == 1)
+        out = {std::max(2, source.w & ~1), std::max(2, source.h & ~1)};
+    else
+        out = {even(sw * wish.scale), even(sh * wish.scale)};
     out = {even(out.w), even(out.h)};
     if (out.w > kMostAside || out.h > kMostAside)
-        throw Error(Fault::Usage, "", "a picture of " + std::to_string(out.w) + "×" + std::to_string(out.h) + " cannot be delivered",
+        throw Error(Fault::Usage, "",
+                    "a picture of " + std::to_string(out.w) + "×" + std::to_string(out.h) + " cannot be delivered",
                     "Choose a size between 2 and 8192 pixels a side.");
 
     FramingPlan p;

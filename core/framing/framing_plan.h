@@ -14,10 +14,10 @@ struct Size {
 
 /// What the ticket asks of sizes and shapes; everything optional is "not said".
 struct FramingWish {
-    double scale = 1;             ///< of Enlarge, > 0
-    std::optional<Size> size;     ///< of Enlarge: named or typed
-    bool frame = false;           ///< the Frame step is on
-    Size aspect{9, 16};           ///< of Frame
+    double scale = 1;              ///< of Enlarge, > 0
+    std::optional<Size> size;      ///< of Enlarge: named or typed
+    bool frame = false;            ///< the Frame step is on
+    Size aspect{9, 16};            ///< of Frame
     std::optional<Size> delivered; ///< of Frame: exact delivered size
     Fill fill = Fill::Crop;
     double positionX = 0.5, positionY = 0.5; ///< where a crop sits in what is left over: 0 left/top, 1 right/bottom
@@ -27,14 +27,15 @@ struct FramingWish {
 /// picture. Everything else of the delivered picture is padding or blurred fill. All delivered numbers are even.
 struct FramingPlan {
     double srcX = 0, srcY = 0, srcW = 0, srcH = 0;
-    int x = 0, y = 0, w = 0, h = 0;   ///< where the window lands
-    int width = 0, height = 0;        ///< delivered picture
+    int x = 0, y = 0, w = 0, h = 0; ///< where the window lands
+    int width = 0, height = 0;      ///< delivered picture
     Fill fill = Fill::Crop;
 
     bool covers() const { return w == width && h == height; }
     double scale() const { return h / srcH; }
     bool identity(Size source) const {
-        return covers() && width == source.w && height == source.h && srcX == 0 && srcY == 0 && srcW == source.w && srcH == source.h;
+        return covers() && width == source.w && height == source.h && srcX == 0 && srcY == 0 && srcW == source.w &&
+               srcH == source.h;
     }
 };
 

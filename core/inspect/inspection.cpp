@@ -25,7 +25,8 @@ Readings medianReadings(const std::vector<std::pair<std::int64_t, Readings>>& sa
         for (const auto& s : samples) v.push_back(s.second.*m);
         return median(v);
     };
-    for (const auto m : {&Readings::blocking, &Readings::noise, &Readings::chromaNoise, &Readings::softness, &Readings::ringing})
+    for (const auto m :
+         {&Readings::blocking, &Readings::noise, &Readings::chromaNoise, &Readings::softness, &Readings::ringing})
         r.*m = over(m);
     return r;
 }
@@ -46,9 +47,11 @@ std::string kindOf(const Plane& luma) {
     return sum / double(all) < 0.22 ? "dark camera" : "camera";
 }
 
-void offerPlaces(std::map<std::tuple<std::string, int, int>, WatchPlace>& best, const std::vector<Neighbourhood>& all, std::int64_t frame) {
+void offerPlaces(std::map<std::tuple<std::string, int, int>, WatchPlace>& best, const std::vector<Neighbourhood>& all,
+                 std::int64_t frame) {
     for (const Neighbourhood& n : all)
-        for (const auto& [what, value] : {std::pair{"Blocks", n.blocks}, {"Noise", n.noise}, {"Edge", n.edge}, {"Texture", n.texture}}) {
+        for (const auto& [what, value] :
+             {std::pair{"Blocks", n.blocks}, {"Noise", n.noise}, {"Edge", n.edge}, {"Texture", n.texture}}) {
             WatchPlace& b = best[{what, n.x, n.y}];
             if (b.what.empty() || value > b.value) b = {what, frame, n.x, n.y, value};
         }
@@ -64,27 +67,35 @@ std::vector<Advice> advise(const Inspection& i, const VideoFacts& v) {
     std::vector<Advice> all;
     const Readings& r = i.readings;
     if (r.blocking >= 3)
-        all.push_back({"clean", "Remove compression blocks",
-                       "Steps across the 8×8 grid stand " + rounded(r.blocking / 10) + " levels above those beside it; "
-                       "cleaning evens them out and may soften the finest texture a little.",
+        all.push_back({"clean",
+                       "Remove compression blocks",
+                       "Steps across the 8×8 grid stand " + rounded(r.blocking / 10) +
+                           " levels above those beside it; "
+                           "cleaning evens them out and may soften the finest texture a little.",
                        {{"clean.blocks", "measured"}}});
     if (r.noise >= 1.5)
-        all.push_back({"clean", "Remove noise",
+        all.push_back({"clean",
+                       "Remove noise",
                        "Noise of sigma " + rounded(r.noise) + " in flat areas; cleaning it saves bits for the picture.",
                        {{"clean.noise", "measured"}}});
     if (std::min(v.width, v.height) < 700)
-        all.push_back({"enlarge", "Enlarge", std::to_string(v.width) + "×" + std::to_string(v.height) +
-                       " is below what most destinations show; scaling it well here beats their scaling.",
+        all.push_back({"enlarge",
+                       "Enlarge",
+                       std::to_string(v.width) + "×" + std::to_string(v.height) +
+                           " is below what most destinations show; scaling it well here beats their scaling.",
                        {{"enlarge.scale", "2"}}});
     if (r.softness >= 4)
-        all.push_back({"finish", "Sharpen lightly", "Edges are " + rounded(r.softness) + " pixels wide; about 3 look crisp.",
+        all.push_back({"finish",
+                       "Sharpen lightly",
+                       "Edges are " + rounded(r.softness) + " pixels wide; about 3 look crisp.",
                        {{"finish.sharpen.amount", "0.6"}}});
     return all;
 }
 
 } // namespace
 
-Inspection inspectClip(const ClipPtr& clip, int samples, const CancelToken& cancel, const std::function<void(double)>& onProgress) {
+Inspection inspectClip(const ClipPtr& clip, int samples, const CancelToken& cancel,
+                       const std::function<void(double)>& onProgress) {
     Inspection out;
     const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Frames, std::size_t(32) << 20);
     const SourceStage source(reader);
@@ -125,7 +136,9 @@ std::vector<WatchPlace> choosePlaces(const Inspection& i, const Rect& window, in
         const WatchPlace* best = nullptr;
         for (const WatchPlace& c : i.candidates) {
             const auto near = [&](const WatchPlace& k) { return std::hypot(k.x - c.x, k.y - c.y) < apart; };
-            if (c.what == what && window.contains({c.x, c.y, 1, 1}) && c.value > (best ? best->value : 0.0) && std::ranges::none_of(chosen, near)) best = &c;
+            if (c.what == what && window.contains({c.x, c.y, 1, 1}) && c.value > (best ? best->value : 0.0) &&
+                std::ranges::none_of(chosen, near))
+                best = &c;
         }
         if (best) chosen.push_back(*best);
     }
@@ -135,15 +148,26 @@ std::vector<WatchPlace> choosePlaces(const Inspection& i, const Rect& window, in
 nlohmann::json toJson(const Inspection& i, const MediaFacts& facts) {
     using nlohmann::json;
     json advice = json::array(), places = json::array();
-    for (const Advice& a : i.advice) advice.push_back({{"step", a.step}, {"what", a.what}, {"why", a.why}, {"set", a.set}});
+    for (const Advice& a : i.advice)
+        advice.push_back({{"step", a.step}, {"what", a.what}, {"why", a.why}, {"set", a.set}});
     for (const WatchPlace& p : choosePlaces(i, {0, 0, facts.video.width, facts.video.height}, 48))
         places.push_back({{"what", p.what}, {"frame", p.frame}, {"x", p.x}, {"y", p.y}, {"value", p.value}});
     return {{"file", facts.file},
-            {"readings", {{"blocking", i.readings.blocking}, {"noise_sigma", i.readings.noise},
-                          {"noise_sigma_chroma", i.readings.chromaNoise}, {"softness_px", i.readings.softness},
-                          {"ringing", i.readings.ringing}}},
-            {"cuts", i.cuts}, {"duplicates", i.duplicates}, {"kind", i.kind}, {"advice", advice}, {"places", places},
-            {"motion", i.motion}, {"frames_looked_at", i.framesLooked}, {"frames_measured", i.samples.size()}, {"lost_frames", i.framesLost}};
+            {"readings",
+             {{"blocking", i.readings.blocking},
+              {"noise_sigma", i.readings.noise},
+              {"noise_sigma_chroma", i.readings.chromaNoise},
+              {"softness_px", i.readings.softness},
+              {"ringing", i.readings.ringing}}},
+            {"cuts", i.cuts},
+            {"duplicates", i.duplicates},
+            {"kind", i.kind},
+            {"advice", advice},
+            {"places", places},
+            {"motion", i.motion},
+            {"frames_looked_at", i.framesLooked},
+            {"frames_measured", i.samples.size()},
+            {"lost_frames", i.framesLost}};
 }
 
 } // namespace ulm

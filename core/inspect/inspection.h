@@ -31,10 +31,10 @@ struct Inspection {
     std::vector<std::int64_t> duplicates; ///< frames that repeat the one before
     std::string kind;                     ///< "drawn", "dark camera", "camera"
     std::vector<Advice> advice;
-    std::vector<WatchPlace> candidates;   ///< one a kind and neighbourhood, its most telling frame
-    std::vector<float> motion;            ///< per frame: mean change from the one before, 8-bit steps
+    std::vector<WatchPlace> candidates; ///< one a kind and neighbourhood, its most telling frame
+    std::vector<float> motion;          ///< per frame: mean change from the one before, 8-bit steps
     std::vector<std::pair<std::int64_t, Readings>> samples;
-    std::int64_t framesLooked = 0;        ///< frames compared for cuts and duplicates, from the start
+    std::int64_t framesLooked = 0; ///< frames compared for cuts and duplicates, from the start
     std::int64_t framesLost = 0;
 };
 

@@ -17,12 +17,15 @@ std::array<double, 8> excessByPhase(const Plane& p, const Rect& r, bool vertical
     std::array<double, 8> sum{}, count{};
     const Rect whole = p.area();
     const std::ptrdiff_t step = vertical ? p.stride() : 1;
-    const Rect safe = (vertical ? Rect{whole.x, whole.y + 1, whole.w, whole.h - 3} : Rect{whole.x + 1, whole.y, whole.w - 3, whole.h}).intersected(r);
+    const Rect safe =
+        (vertical ? Rect{whole.x, whole.y + 1, whole.w, whole.h - 3} : Rect{whole.x + 1, whole.y, whole.w - 3, whole.h})
+            .intersected(r);
     for (int y = safe.y; y < safe.bottom(); ++y) {
         const float* row = p.row(y) + (safe.x - whole.x);
         for (int x = 0; x < safe.w; ++x) {
             const float* s = row + x;
-            const float before = std::abs(s[0] - s[-step]), here = std::abs(s[step] - s[0]), after = std::abs(s[2 * step] - s[step]);
+            const float before = std::abs(s[0] - s[-step]), here = std::abs(s[step] - s[0]),
+                        after = std::abs(s[2 * step] - s[step]);
             if (std::max({before, here, after}) * kSteps > kEdgeSteps) continue;
             const std::size_t phase = static_cast<std::size_t>((vertical ? y : safe.x + x) & 7);
             sum[phase] += here - 0.5f * (before + after);
@@ -51,10 +54,12 @@ double blockingIn(const Plane& p, const Rect& r) {
 double blockSigma(const Plane& p, int bx, int by, int size) {
     double sum = 0;
     for (int y = by + 1; y < by + size - 1; ++y) {
-        const float *a = p.row(y - 1) + (bx - p.area().x), *b = p.row(y) + (bx - p.area().x), *c = p.row(y + 1) + (bx - p.area().x);
+        const float *a = p.row(y - 1) + (bx - p.area().x), *b = p.row(y) + (bx - p.area().x),
+                    *c = p.row(y + 1) + (bx - p.area().x);
         float line = 0;
         for (int x = 1; x < size - 1; ++x)
-            line += std::abs(a[x - 1] - 2 * a[x] + a[x + 1] - 2 * (b[x - 1] - 2 * b[x] + b[x + 1]) + c[x - 1] - 2 * c[x] + c[x + 1]);
+            line += std::abs(a[x - 1] - 2 * a[x] + a[x + 1] - 2 * (b[x - 1] - 2 * b[x] + b[x + 1]) + c[x - 1] -
+                             2 * c[x] + c[x + 1]);
         sum += line;
     }
     return sum / double((size - 2) * (size - 2)) * std::sqrt(std::acos(-1.0) / 2) / 6;
@@ -80,7 +85,9 @@ void measureEdges(const Plane& p, const Rect& r, EdgeWidths& out) {
         const float* s = p.row(y) - p.area().x;
         for (int x = std::max(r.x, p.area().x + 2); x < std::min(r.right(), p.area().right() - 3); ++x) {
             const float g = s[x + 1] - s[x];
-            if (std::abs(g) < kStrong || std::abs(g) < std::abs(s[x] - s[x - 1]) || std::abs(g) <= std::abs(s[x + 2] - s[x + 1])) continue;
+            if (std::abs(g) < kStrong || std::abs(g) < std::abs(s[x] - s[x - 1]) ||
+                std::abs(g) <= std::abs(s[x + 2] - s[x + 1]))
+                continue;
             const float sign = g > 0 ? 1.f : -1.f;
             int left = x, right = x + 1;
             while (left > p.area().x && (s[left] - s[left - 1]) * sign > 0) --left;
@@ -153,7 +160,8 @@ std::vector<Neighbourhood> lookAround(const Plane& luma) {
             Neighbourhood n{cx + kCell / 2, cy + kCell / 2};
             n.blocks = blockingIn(luma, cell);
             std::array<double, 9> sigma{};
-            for (int i = 0; i < 9; ++i) sigma[static_cast<std::size_t>(i)] = blockSigma(luma, cx + i % 3 * 16, cy + i / 3 * 16, 16) * kSteps;
+            for (int i = 0; i < 9; ++i)
+                sigma[static_cast<std::size_t>(i)] = blockSigma(luma, cx + i % 3 * 16, cy + i / 3 * 16, 16) * kSteps;
             std::ranges::sort(sigma);
             const double mean = blockMean(luma, cx, cy, kCell) * kSteps;
             if (mean > 6 && mean < 213) {

@@ -30,12 +30,14 @@ Thumbprint thumbprint(const Plane& luma) {
     const Rect r = luma.area();
     for (int cy = 0; cy < Thumbprint::kRows; ++cy)
         for (int cx = 0; cx < Thumbprint::kColumns; ++cx) {
-            const int x0 = cx * r.w / Thumbprint::kColumns, x1 = std::max(x0 + 1, (cx + 1) * r.w / Thumbprint::kColumns);
+            const int x0 = cx * r.w / Thumbprint::kColumns,
+                      x1 = std::max(x0 + 1, (cx + 1) * r.w / Thumbprint::kColumns);
             const int y0 = cy * r.h / Thumbprint::kRows, y1 = std::max(y0 + 1, (cy + 1) * r.h / Thumbprint::kRows);
             float sum = 0;
             for (int y = y0; y < y1; ++y)
                 for (int x = x0; x < x1; ++x) sum += luma.row(r.y + y)[x];
-            t.cells[static_cast<std::size_t>(cy * Thumbprint::kColumns + cx)] = sum * 219 / float((x1 - x0) * (y1 - y0));
+            t.cells[static_cast<std::size_t>(cy * Thumbprint::kColumns + cx)] =
+                sum * 219 / float((x1 - x0) * (y1 - y0));
         }
     return t;
 }
@@ -66,7 +68,8 @@ std::vector<std::int64_t> findCuts(const std::vector<Thumbprint>& prints) {
         // A flash returns to what was before it; the frame on which it returns is no cut either.
         bool returns = false;
         for (std::size_t k = 1; k <= 2; ++k) {
-            if (i + k < prints.size() && difference(prints[i - 1], prints[i + k]).mean < 0.35f * d[i].mean) returns = true;
+            if (i + k < prints.size() && difference(prints[i - 1], prints[i + k]).mean < 0.35f * d[i].mean)
+                returns = true;
             if (i >= k + 1 && difference(prints[i - 1 - k], prints[i]).mean < 0.35f * d[i].mean) returns = true;
         }
         if (!returns) cuts.push_back(static_cast<std::int64_t>(i));

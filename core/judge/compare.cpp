@@ -22,7 +22,8 @@ Comparison::Figure Comparison::over(double Frame::*member) const {
 
 Comparison compareClips(const ClipPtr& reference, const ClipPtr& test, const CancelToken& cancel) {
     const auto open = [](const ClipPtr& c) {
-        return std::make_shared<SourceStage>(std::make_shared<FrameReader>(c, PacketDecoder::Threads::Frames, std::size_t(32) << 20));
+        return std::make_shared<SourceStage>(
+            std::make_shared<FrameReader>(c, PacketDecoder::Threads::Frames, std::size_t(32) << 20));
     };
     const StagePtr a = open(reference);
     StagePtr b = open(test);
@@ -49,7 +50,10 @@ Comparison compareClips(const ClipPtr& reference, const ClipPtr& test, const Can
 
 nlohmann::json toJson(const Comparison& c) {
     const auto figure = [](const Comparison::Figure& f) { return nlohmann::json{{"mean", f.mean}, {"min", f.min}}; };
-    return {{"frames", c.frames.size()}, {"psnr_y", figure(c.psnrY())}, {"ssim_y", figure(c.ssimY())}, {"psnr_yuv", figure(c.psnrYuv())}};
+    return {{"frames", c.frames.size()},
+            {"psnr_y", figure(c.psnrY())},
+            {"ssim_y", figure(c.ssimY())},
+            {"psnr_yuv", figure(c.psnrYuv())}};
 }
 
 } // namespace ulm

@@ -18,7 +18,9 @@ double squaredError(const Plane& a, const Plane& b, double scale) {
     return sum * scale * scale;
 }
 
-double decibels(double meanSquare) { return meanSquare < 1e-8 ? 99.0 : std::min(99.0, 10 * std::log10(255.0 * 255.0 / meanSquare)); }
+double decibels(double meanSquare) {
+    return meanSquare < 1e-8 ? 99.0 : std::min(99.0, 10 * std::log10(255.0 * 255.0 / meanSquare));
+}
 
 Plane blurred(const Plane& p) {
     Plane out = Plane::make(p.area());
@@ -26,7 +28,8 @@ Plane blurred(const Plane& p) {
     return out;
 }
 
-template <class F> Plane combined(const Plane& a, const Plane& b, F f) {
+template <class F>
+Plane combined(const Plane& a, const Plane& b, F f) {
     Plane out = Plane::make(a.area());
     for (int y = a.area().y; y < a.area().bottom(); ++y)
         for (int x = 0; x < a.area().w; ++x) out.row(y)[x] = f(a.row(y)[x], b.row(y)[x]);
@@ -61,7 +64,8 @@ double ssim(const Plane& a, const Plane& b) {
     for (int y = inside.y; y < inside.bottom(); ++y)
         for (int x = inside.x; x < inside.right(); ++x) {
             const float u = ma.at(x, y), v = mb.at(x, y);
-            const float su = std::max(0.f, aa.at(x, y) - u * u), sv = std::max(0.f, bb.at(x, y) - v * v), suv = ab.at(x, y) - u * v;
+            const float su = std::max(0.f, aa.at(x, y) - u * u), sv = std::max(0.f, bb.at(x, y) - v * v),
+                        suv = ab.at(x, y) - u * v;
             const float mu = u + kFoot, mv = v + kFoot;
             sum += ((2 * mu * mv + c1) * (2 * suv + c2)) / ((mu * mu + mv * mv + c1) * (su + sv + c2));
         }

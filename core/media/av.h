@@ -15,8 +15,12 @@ extern "C" {
 
 namespace ulm::av {
 
-template <auto Free> struct FreeBy {
-    template <class T> void operator()(T* p) const { Free(&p); }
+template <auto Free>
+struct FreeBy {
+    template <class T>
+    void operator()(T* p) const {
+        Free(&p);
+    }
 };
 using Input = std::unique_ptr<AVFormatContext, FreeBy<avformat_close_input>>;
 using Codec = std::unique_ptr<AVCodecContext, FreeBy<avcodec_free_context>>;

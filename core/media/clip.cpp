@@ -38,8 +38,8 @@ void refuseUnreadable(const std::string& path) {
 std::string colourless(const char* text) { return text ? text : "unknown"; }
 
 int rotationOf(const AVStream* s) {
-    const auto* matrix = reinterpret_cast<const std::int32_t*>(
-        av_stream_get_side_data(s, AV_PKT_DATA_DISPLAYMATRIX, nullptr));
+    const auto* matrix =
+        reinterpret_cast<const std::int32_t*>(av_stream_get_side_data(s, AV_PKT_DATA_DISPLAYMATRIX, nullptr));
     if (!matrix) return 0;
     const double ccw = av_display_rotation_get(matrix);
     if (std::isnan(ccw)) return 0;
@@ -65,7 +65,8 @@ av::Input openInput(const std::string& path) {
     const std::string format = input->iformat->name;
     if (format == "tty" || format == "subviewer" || format == "srt" || format == "webvtt" || format == "ass")
         refuse(path, "this is text, not a video file", "Choose the clip itself.");
-    if (input->nb_streams > 64) refuse(path, "it holds more than 64 streams", "Export it again with one picture stream.");
+    if (input->nb_streams > 64)
+        refuse(path, "it holds more than 64 streams", "Export it again with one picture stream.");
     const int found = avformat_find_stream_info(input.get(), nullptr);
     if (found < 0)
         refuse(path, "its streams cannot be read (" + av::errorText(found) + ")",
@@ -108,7 +109,8 @@ private:
             const AVStream* s = input_->streams[i];
             const AVCodecParameters* p = s->codecpar;
             if (p->codec_type == AVMEDIA_TYPE_AUDIO && p->sample_rate > 0 && p->ch_layout.nb_channels > 0)
-                f.audio.push_back({int(i), avcodec_get_name(p->codec_id), p->sample_rate, p->ch_layout.nb_channels, p->bit_rate});
+                f.audio.push_back(
+                    {int(i), avcodec_get_name(p->codec_id), p->sample_rate, p->ch_layout.nb_channels, p->bit_rate});
             if (p->codec_type == AVMEDIA_TYPE_SUBTITLE) {
                 const auto* tag = av_dict_get(s->metadata, "language", nullptr, 0);
                 f.subtitles.push_back({int(i), avcodec_get_name(p->codec_id), tag ? tag->value : ""});
@@ -128,8 +130,9 @@ private:
         if (p->width <= 0 || p->height <= 0)
             refuse(path_, "its picture size cannot be read", "The file may be cut short: copy or export it again.");
         if (p->width > kMostPixelsAside || p->height > kMostPixelsAside)
-            refuse(path_, "its pictures are " + std::to_string(p->width) + "×" + std::to_string(p->height) +
-                              "; at most 16384 pixels a side can be handled",
+            refuse(path_,
+                   "its pictures are " + std::to_string(p->width) + "×" + std::to_string(p->height) +
+                       "; at most 16384 pixels a side can be handled",
                    "Scale it down where it was made.");
         if (!avcodec_find_decoder(p->codec_id))
             refuse(path_, std::string("its codec ") + avcodec_get_name(p->codec_id) + " cannot be decoded here",
@@ -152,7 +155,8 @@ private:
             v.sarNum = sar.num, v.sarDen = sar.den;
         int w = std::max(1, static_cast<int>(std::lround(static_cast<double>(p->width) * v.sarNum / v.sarDen)));
         int h = p->height;
-        if (w > kMostPixelsAside) refuse(path_, "it is displayed wider than 16384 pixels", "Scale it down where it was made.");
+        if (w > kMostPixelsAside)
+            refuse(path_, "it is displayed wider than 16384 pixels", "Scale it down where it was made.");
         if (v.rotation % 180) std::swap(w, h);
         v.width = w;
         v.height = h;
@@ -173,9 +177,11 @@ private:
             if (packet->stream_index == clip_->videoStream_) {
                 bytes += packet->size;
                 if (++counted % 256 == 0) cancel_.check();
-                if (packet->pts == AV_NOPTS_VALUE) usable = false;
+                if (packet->pts == AV_NOPTS_VALUE)
+                    usable = false;
                 else if (!(packet->flags & AV_PKT_FLAG_DISCARD))
-                    frames.push_back({packet->pts, packet->duration, (packet->flags & AV_PKT_FLAG_KEY) != 0, packet->pos});
+                    frames.push_back(
+                        {packet->pts, packet->duration, (packet->flags & AV_PKT_FLAG_KEY) != 0, packet->pos});
             }
             av_packet_unref(packet.get());
         }
@@ -198,8 +204,7 @@ private:
         PacketDecoder decoder(*stream_, path_, PacketDecoder::Threads::Frames);
         const AVRational rate = av_guess_frame_rate(input_.get(), stream_, nullptr);
         const AVRational tb = clip_->timeBase_;
-        const std::int64_t step =
-            rate.num > 0 ? std::max<std::int64_t>(1, av_rescale_q(1, av_inv_q(rate), tb)) : 1;
+        const std::int64_t step = rate.num > 0 ? std::max<std::int64_t>(1, av_rescale_q(1, av_inv_q(rate), tb)) : 1;
         decoder.decodeAll(*input_, clip_->videoStream_, [&](const AVFrame& f) {
             cancel_.check();
             std::int64_t pts = f.best_effort_timestamp;
@@ -216,7 +221,8 @@ private:
         const AVRational rate = av_guess_frame_rate(input_.get(), stream_, nullptr);
         std::int64_t typical = rate.num > 0 && rate.den > 0 ? av_rescale_q(1, av_inv_q(rate), tb) : 0;
         const std::int64_t span = frames.back().pts - frames.front().pts;
-        if (frames.size() > 1) typical = std::max<std::int64_t>(1, std::llround(double(span) / double(frames.size() - 1)));
+        if (frames.size() > 1)
+            typical = std::max<std::int64_t>(1, std::llround(double(span) / double(frames.size() - 1)));
         if (typical <= 0) typical = std::max<std::int64_t>(1, av_rescale_q(1, {1, 25}, tb));
         std::int64_t shortest = INT64_MAX, longest = 0;
         for (std::size_t i = 0; i + 1 < frames.size(); ++i) {
@@ -228,14 +234,14 @@ private:
         if (last.duration <= 0 || last.duration > 10 * typical) last.duration = typical;
         const double seconds = double(span + last.duration) * av_q2d(tb);
         v.frames = clip_->frameCount();
-        v.fps = frames.size() > 1 ? double(frames.size()) / seconds
-                                  : (rate.num > 0 ? av_q2d(rate) : 1.0 / seconds);
+        v.fps = frames.size() > 1 ? double(frames.size()) / seconds : (rate.num > 0 ? av_q2d(rate) : 1.0 / seconds);
         // Averages of rounded timestamps land a hair off the nominal rate: prefer that where it fits.
         if (rate.num > 0 && std::abs(av_q2d(rate) / v.fps - 1) < 0.002) v.fps = av_q2d(rate);
         const std::int64_t rounding = std::max<std::int64_t>(1, static_cast<std::int64_t>(0.0011 / av_q2d(tb)));
         v.variableRate = frames.size() > 2 && longest - shortest > 2 * rounding;
         clip_->facts_.duration = std::max(seconds, 1e-3);
-        if (v.bitrate <= 0 && streamBytes_ > 0) v.bitrate = static_cast<std::int64_t>(double(streamBytes_) * 8 / seconds);
+        if (v.bitrate <= 0 && streamBytes_ > 0)
+            v.bitrate = static_cast<std::int64_t>(double(streamBytes_) * 8 / seconds);
     }
 
     std::string path_;

@@ -11,9 +11,9 @@ namespace ulm {
 
 /// One shown frame of a clip.
 struct FrameTime {
-    std::int64_t pts;      ///< in Clip::timeBase() units, strictly increasing
-    std::int64_t duration; ///< in the same units, > 0
-    bool key = false;      ///< decoding can start here
+    std::int64_t pts;           ///< in Clip::timeBase() units, strictly increasing
+    std::int64_t duration;      ///< in the same units, > 0
+    bool key = false;           ///< decoding can start here
     std::int64_t position = -1; ///< byte offset of its packet; −1 unknown
 };
 

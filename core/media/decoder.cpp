@@ -10,8 +10,9 @@ PacketDecoder::PacketDecoder(const AVStream& stream, const std::string& path, Th
     const AVCodec* codec = avcodec_find_decoder(stream.codecpar->codec_id);
     codec_.reset(codec ? avcodec_alloc_context3(codec) : nullptr);
     const auto fail = [&](const std::string& why) {
-        throw Error(Fault::Input, path, std::string("its ") + avcodec_get_name(stream.codecpar->codec_id) +
-                                            " stream cannot be decoded (" + why + ")",
+        throw Error(Fault::Input, path,
+                    std::string("its ") + avcodec_get_name(stream.codecpar->codec_id) + " stream cannot be decoded (" +
+                        why + ")",
                     "Export it again as H.264, for instance.");
     };
     if (!codec_) fail("no decoder");

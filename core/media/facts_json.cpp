@@ -11,20 +11,30 @@ std::string known(const char* name) { return name ? name : "unknown"; }
 
 nlohmann::json toJson(const MediaFacts& f) {
     using nlohmann::json;
-    json j = {{"file", f.file}, {"container", f.container}, {"duration_s", f.duration}, {"bytes", f.bytes}, {"video", nullptr},
-              {"audio", json::array()}, {"subtitles", json::array()}};
+    json j = {{"file", f.file},   {"container", f.container}, {"duration_s", f.duration},  {"bytes", f.bytes},
+              {"video", nullptr}, {"audio", json::array()},   {"subtitles", json::array()}};
     if (f.hasVideo) {
         const VideoFacts& v = f.video;
-        j["video"] = {{"codec", v.codec}, {"width", v.width}, {"height", v.height}, {"fps", v.fps}, {"frames", v.frames},
-                      {"bit_depth", v.bitDepth}, {"pixel_format", v.pixelFormat}, {"rotation", v.rotation},
-                      {"sar", std::to_string(v.sarNum) + ":" + std::to_string(v.sarDen)}, {"interlaced", v.interlaced},
-                      {"variable_rate", v.variableRate},
-                      {"primaries", known(av_color_primaries_name(static_cast<AVColorPrimaries>(v.colour.primaries)))},
-                      {"transfer", known(av_color_transfer_name(static_cast<AVColorTransferCharacteristic>(v.colour.transfer)))},
-                      {"matrix", known(av_color_space_name(static_cast<AVColorSpace>(v.colour.matrix)))},
-                      {"range", v.colour.fullRange ? "full" : "limited"}, {"bitrate", v.bitrate}};
+        j["video"] = {
+            {"codec", v.codec},
+            {"width", v.width},
+            {"height", v.height},
+            {"fps", v.fps},
+            {"frames", v.frames},
+            {"bit_depth", v.bitDepth},
+            {"pixel_format", v.pixelFormat},
+            {"rotation", v.rotation},
+            {"sar", std::to_string(v.sarNum) + ":" + std::to_string(v.sarDen)},
+            {"interlaced", v.interlaced},
+            {"variable_rate", v.variableRate},
+            {"primaries", known(av_color_primaries_name(static_cast<AVColorPrimaries>(v.colour.primaries)))},
+            {"transfer", known(av_color_transfer_name(static_cast<AVColorTransferCharacteristic>(v.colour.transfer)))},
+            {"matrix", known(av_color_space_name(static_cast<AVColorSpace>(v.colour.matrix)))},
+            {"range", v.colour.fullRange ? "full" : "limited"},
+            {"bitrate", v.bitrate}};
     }
-    for (const auto& a : f.audio) j["audio"].push_back({{"codec", a.codec}, {"rate", a.rate}, {"channels", a.channels}});
+    for (const auto& a : f.audio)
+        j["audio"].push_back({{"codec", a.codec}, {"rate", a.rate}, {"channels", a.channels}});
     for (const auto& s : f.subtitles) j["subtitles"].push_back({{"codec", s.codec}, {"language", s.language}});
     return j;
 }

@@ -24,8 +24,7 @@ bool isPlainPlanar(const AVPixFmtDescriptor& d) {
 }
 
 void fill(Plane& plane, float value) {
-    for (int y = plane.area().y; y < plane.area().bottom(); ++y)
-        std::fill_n(plane.row(y), plane.area().w, value);
+    for (int y = plane.area().y; y < plane.area().bottom(); ++y) std::fill_n(plane.row(y), plane.area().w, value);
 }
 
 template <class Code>
@@ -52,8 +51,8 @@ void readGeneric(const AVFrame& f, const AVPixFmtDescriptor& d, Picture& out) {
             fill(plane, 0.f);
             continue;
         }
-        const CodeScale s = rgb ? CodeScale{double((1 << depth) - 1), 0, false}
-                                : codeScale(depth, out.format.colour.fullRange, c > 0);
+        const CodeScale s =
+            rgb ? CodeScale{double((1 << depth) - 1), 0, false} : codeScale(depth, out.format.colour.fullRange, c > 0);
         const int sw = c ? out.format.subW : 0, sh = c ? out.format.subH : 0;
         const Rect have{0, 0, (f.width + (1 << sw) - 1) >> sw, (f.height + (1 << sh) - 1) >> sh};
         const Rect r = plane.area().intersected(have);
@@ -69,7 +68,8 @@ void readGeneric(const AVFrame& f, const AVPixFmtDescriptor& d, Picture& out) {
     if (rgb) rgbToYcc(out, matrixWeights(out.format.colour.matrix));
 }
 
-template <class Code> void writePlane(const Plane& in, CodeScale s, int most, std::uint8_t* data, std::ptrdiff_t bytesPerRow) {
+template <class Code>
+void writePlane(const Plane& in, CodeScale s, int most, std::uint8_t* data, std::ptrdiff_t bytesPerRow) {
     const float scale = static_cast<float>(s.scale), offset = static_cast<float>(s.offset) + 0.5f;
     const float top = static_cast<float>(most) + 0.5f;
     for (int y = 0; y < in.area().h; ++y) {
@@ -115,8 +115,10 @@ void toPicture(const AVFrame& frame, Picture& out) {
         const int sw = c ? d->log2_chroma_w : 0, sh = c ? d->log2_chroma_h : 0;
         const Rect have{0, 0, (frame.width + (1 << sw) - 1) >> sw, (frame.height + (1 << sh) - 1) >> sh};
         const CodeScale s = codeScale(depth, out.format.colour.fullRange, c > 0);
-        if (depth <= 8) readPlane<std::uint8_t>(frame.data[c], frame.linesize[c], have, s, out.planes[c]);
-        else readPlane<std::uint16_t>(frame.data[c], frame.linesize[c], have, s, out.planes[c]);
+        if (depth <= 8)
+            readPlane<std::uint8_t>(frame.data[c], frame.linesize[c], have, s, out.planes[c]);
+        else
+            readPlane<std::uint16_t>(frame.data[c], frame.linesize[c], have, s, out.planes[c]);
     }
 }
 
@@ -130,8 +132,10 @@ av::Frame toFrame(const Picture& in, AVPixelFormat format) {
     const int depth = d->comp[0].depth;
     for (int c = 0; c < 3; ++c) {
         const CodeScale s = codeScale(depth, in.format.colour.fullRange, c > 0);
-        if (depth <= 8) writePlane<std::uint8_t>(in.planes[c], s, (1 << depth) - 1, f->data[c], f->linesize[c]);
-        else writePlane<std::uint16_t>(in.planes[c], s, (1 << depth) - 1, f->data[c], f->linesize[c]);
+        if (depth <= 8)
+            writePlane<std::uint8_t>(in.planes[c], s, (1 << depth) - 1, f->data[c], f->linesize[c]);
+        else
+            writePlane<std::uint16_t>(in.planes[c], s, (1 << depth) - 1, f->data[c], f->linesize[c]);
     }
     return f;
 }

@@ -21,12 +21,14 @@ PlainSound readSound(const std::string& path, double mostSeconds, const CancelTo
     const auto take = [&](AVFrame& f) {
         cancel.check();
         if (out.samples.size() >= most) return;
-        if (first && f.best_effort_timestamp != AV_NOPTS_VALUE) out.startsAt = double(f.best_effort_timestamp) * av_q2d(s.time_base);
+        if (first && f.best_effort_timestamp != AV_NOPTS_VALUE)
+            out.startsAt = double(f.best_effort_timestamp) * av_q2d(s.time_base);
         first = false;
         if (!swr) {
             AVChannelLayout stereo = AV_CHANNEL_LAYOUT_STEREO;
             SwrContext* raw = nullptr;
-            if (swr_alloc_set_opts2(&raw, &stereo, AV_SAMPLE_FMT_S16, PlainSound::kRate, &f.ch_layout, static_cast<AVSampleFormat>(f.format), f.sample_rate, 0, nullptr) < 0)
+            if (swr_alloc_set_opts2(&raw, &stereo, AV_SAMPLE_FMT_S16, PlainSound::kRate, &f.ch_layout,
+                                    static_cast<AVSampleFormat>(f.format), f.sample_rate, 0, nullptr) < 0)
                 return;
             swr.reset(raw);
             if (swr_init(raw) < 0) swr.reset();
@@ -36,7 +38,8 @@ PlainSound readSound(const std::string& path, double mostSeconds, const CancelTo
         const std::size_t at = out.samples.size();
         out.samples.resize(at + static_cast<std::size_t>(std::max(room, 0)) * 2);
         auto* to = reinterpret_cast<std::uint8_t*>(out.samples.data() + at);
-        const int got = swr_convert(swr.get(), &to, room, const_cast<const std::uint8_t**>(f.extended_data), f.nb_samples);
+        const int got =
+            swr_convert(swr.get(), &to, room, const_cast<const std::uint8_t**>(f.extended_data), f.nb_samples);
         out.samples.resize(at + static_cast<std::size_t>(std::max(got, 0)) * 2);
     };
     av::Packet packet(av_packet_alloc());

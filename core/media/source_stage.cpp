@@ -41,9 +41,12 @@ void turnPlane(const Plane& stored, int rotation, int w, int h, Plane& out) {
     for (int y = out.area().y; y < out.area().bottom(); ++y)
         for (int x = out.area().x; x < out.area().right(); ++x) {
             float v = 0;
-            if (rotation == 90) v = stored.at(y, w - 1 - x);
-            else if (rotation == 180) v = stored.at(w - 1 - x, h - 1 - y);
-            else v = stored.at(h - 1 - y, x);
+            if (rotation == 90)
+                v = stored.at(y, w - 1 - x);
+            else if (rotation == 180)
+                v = stored.at(w - 1 - x, h - 1 - y);
+            else
+                v = stored.at(h - 1 - y, x);
             out.row(y)[x - out.area().x] = v;
         }
 }

@@ -116,7 +116,10 @@ bool kernelFromName(const std::string& name, Kernel& out) {
 }
 
 int kernelReach(Kernel kernel, double step) {
-    const double support = kernel == Kernel::Point ? 1 : kernel == Kernel::Bilinear ? 1 : kernel == Kernel::Bicubic ? 2 : 3;
+    const double support = kernel == Kernel::Point      ? 1
+                           : kernel == Kernel::Bilinear ? 1
+                           : kernel == Kernel::Bicubic  ? 2
+                                                        : 3;
     return static_cast<int>(std::ceil(support * std::max(1.0, step))) + 1;
 }
 
@@ -133,15 +136,17 @@ void resample(const Plane& given, Plane& out, const AxisMap& h, const AxisMap& v
     // zimg wants aligned rows; a view into a larger plane may start anywhere.
     const Plane in = aligned(given) ? given : given.copy();
     const Rect &from = in.area(), &to = out.area();
-    const GraphKey key{from.w, from.h, to.w, to.h, h.start + to.x * h.step - from.x, v.start + to.y * v.step - from.y,
-                       to.w * h.step, to.h * v.step, kernel};
+    const GraphKey key{
+        from.w,        from.h,        to.w,  to.h, h.start + to.x * h.step - from.x, v.start + to.y * v.step - from.y,
+        to.w * h.step, to.h * v.step, kernel};
     Plane target = aligned(out) ? out : Plane::make(to);
     Graph& g = graphFor(key);
     zimg_image_buffer_const src = {ZIMG_API_VERSION, {}};
     zimg_image_buffer dst = {ZIMG_API_VERSION, {}};
     src.plane[0] = {in.row(from.y), static_cast<std::ptrdiff_t>(in.stride() * sizeof(float)), ZIMG_BUFFER_MAX};
     dst.plane[0] = {target.row(to.y), static_cast<std::ptrdiff_t>(target.stride() * sizeof(float)), ZIMG_BUFFER_MAX};
-    if (zimg_filter_graph_process(g.graph.get(), &src, &dst, g.scratch.get(), nullptr, nullptr, nullptr, nullptr)) refuse();
+    if (zimg_filter_graph_process(g.graph.get(), &src, &dst, g.scratch.get(), nullptr, nullptr, nullptr, nullptr))
+        refuse();
     if (!aligned(out)) copySamples(target, out);
 }
 

@@ -28,8 +28,8 @@ struct Span {
 Span samplesNeeded(Kernel kernel, const AxisMap& map, int first, int count, int size);
 
 /// Fills out (its area in output plane coordinates) from `in`, which must hold the samples that samplesNeeded() names
-/// for both axes. Samples beyond a plane's edge are mirrored; the mapped area must lie inside the input plane. A region gives the same samples as the whole plane,
-/// within 2e-6. Throws Error where zimg refuses.
+/// for both axes. Samples beyond a plane's edge are mirrored; the mapped area must lie inside the input plane. A region
+/// gives the same samples as the whole plane, within 2e-6. Throws Error where zimg refuses.
 void resample(const Plane& in, Plane& out, const AxisMap& horizontal, const AxisMap& vertical, Kernel kernel);
 
 /// Offset of a subsampled chroma sample's centre from the centre of its block, in luma pixels, for an axis that is

@@ -69,7 +69,8 @@ std::vector<DeliveredFrame> timeFrames(const Clip& clip, const Ticket& t, AVRati
     const double end = clip.secondsAt(clip.frameCount());
     const double from = t.stretch.on ? t.stretch.from : 0, to = t.stretch.on ? std::min(t.stretch.to, end) : end;
     if (from >= end || to <= from)
-        throw Error(Fault::Usage, clip.path(), "the stretch lies outside the clip, which is " + std::to_string(end) + " s long",
+        throw Error(Fault::Usage, clip.path(),
+                    "the stretch lies outside the clip, which is " + std::to_string(end) + " s long",
                     "Choose a stretch inside it.");
     std::int64_t first = clip.frameAt(from);
     if (clip.secondsAt(first) < from - 1e-6 && first + 1 < clip.frameCount() && clip.secondsAt(first + 1) < to) ++first;
@@ -90,7 +91,8 @@ std::vector<DeliveredFrame> timeFrames(const Clip& clip, const Ticket& t, AVRati
     const double start = clip.secondsAt(first), length = clip.secondsAt(past) - start;
     const std::int64_t count = std::max<std::int64_t>(1, std::llround(length * t.motion.fps));
     for (std::int64_t k = 0; k < count; ++k) {
-        const double at = start + (double(k) + 0.25) / t.motion.fps; // a quarter in: rounding of times never flips frames
+        const double at =
+            start + (double(k) + 0.25) / t.motion.fps; // a quarter in: rounding of times never flips frames
         frames.push_back({std::clamp(clip.frameAt(at), first, past - 1), k, 1});
     }
     all = false;

@@ -19,10 +19,10 @@ struct DeliveredFrame {
 /// A ticket joined with a clip: the stages that compute its pictures, and their times. This is the only place that
 /// knows all steps.
 struct Pipeline {
-    StagePtr source;   ///< the clip, upright
-    StagePtr cleaned;  ///< after Clean, in the source's own pixels: where its readings are taken again
-    StagePtr before;   ///< the clip in the delivered shape, untreated: what "before" shows
-    StagePtr result;   ///< what is delivered: 4:2:0, even size
+    StagePtr source;  ///< the clip, upright
+    StagePtr cleaned; ///< after Clean, in the source's own pixels: where its readings are taken again
+    StagePtr before;  ///< the clip in the delivered shape, untreated: what "before" shows
+    StagePtr result;  ///< what is delivered: 4:2:0, even size
     FramingPlan plan;
     std::vector<DeliveredFrame> frames; ///< > 0
     AVRational timeBase{1, 1};

@@ -21,7 +21,8 @@ public:
         return kDctShrinkMargin << std::max(format().subW, format().subH);
     }
 
-    void compute(std::int64_t frame, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
+    void compute(std::int64_t frame, std::span<const Picture> in, Picture& out,
+                 const CancelToken& cancel) const override {
         for (int c = 0; c < 3; ++c) {
             cancel.check();
             const Rect whole = out.planeArea(c, format().frame());

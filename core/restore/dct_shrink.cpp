@@ -90,7 +90,8 @@ HWY_INLINE void loadBlockRow(Halves& h, int k, std::size_t i, V* c) {
     forward8(c[0], c[1], c[2], c[3], c[4], c[5], c[6], c[7]);
 }
 
-// Shrinks all blocks that start at this row of the padded picture; adds weighted results to `acc` and weights to `wsum`.
+// Shrinks all blocks that start at this row of the padded picture; adds weighted results to `acc` and weights to
+// `wsum`.
 template <bool kThree>
 HWY_INLINE void blockRow(Halves& mean, Halves& bend, std::size_t blocks, float threshold, Halves& acc, Halves& wsum) {
     const D d;
@@ -140,7 +141,8 @@ HWY_INLINE void blockRow(Halves& mean, Halves& bend, std::size_t blocks, float t
 }
 
 // Back from halves to rows: adds to `sums` and `weights` (eight rows each).
-HWY_INLINE void columnsInverse(Halves& acc, Halves& wsum, std::size_t pairs, float* sums, float* weights, std::size_t stride) {
+HWY_INLINE void columnsInverse(Halves& acc, Halves& wsum, std::size_t pairs, float* sums, float* weights,
+                               std::size_t stride) {
     const D d;
     const std::size_t n = hn::Lanes(d);
     for (std::size_t i = 0; i < pairs; i += n) {
@@ -226,7 +228,8 @@ void dctShrink(std::span<const Plane> frames, const Rect& whole, float threshold
     const std::size_t rows = static_cast<std::size_t>(padded.h) + 1, total = stride * rows;
     thread_local std::vector<float> buffer;
     buffer.assign(total * 5, 0.f);
-    float *mean = buffer.data(), *bend = mean + total, *spare = bend + total, *sums = spare + total, *weights = sums + total;
+    float *mean = buffer.data(), *bend = mean + total, *spare = bend + total, *sums = spare + total,
+          *weights = sums + total;
     if (frames.size() == 3) {
         gatherMirrored(frames[0], whole, padded, mean, stride);
         gatherMirrored(frames[1], whole, padded, bend, stride);

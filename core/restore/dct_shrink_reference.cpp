@@ -49,9 +49,12 @@ void dctShrinkReference(std::span<const Plane> frames, const Rect& whole, float 
             double mean[8][8], bend[8][8], c0[8][8], c2[8][8], back[8][8];
             for (int y = 0; y < 8; ++y)
                 for (int x = 0; x < 8; ++x) {
-                    const int sx = mirrored(bx + x, whole.x, whole.right()), sy = mirrored(by + y, whole.y, whole.bottom());
+                    const int sx = mirrored(bx + x, whole.x, whole.right()),
+                              sy = mirrored(by + y, whole.y, whole.bottom());
                     // Samples the caller need not supply only touch blocks that do not reach the result.
-                    const auto at = [&](const Plane& p) { return p.area().contains({sx, sy, 1, 1}) ? double(p.at(sx, sy)) : 0.0; };
+                    const auto at = [&](const Plane& p) {
+                        return p.area().contains({sx, sy, 1, 1}) ? double(p.at(sx, sy)) : 0.0;
+                    };
                     if (frames.size() == 3) {
                         const double a = at(frames[0]), b = at(frames[1]), c = at(frames[2]);
                         mean[y][x] = (a + b + c) / std::sqrt(3.0);
@@ -70,8 +73,10 @@ void dctShrinkReference(std::span<const Plane> frames, const Rect& whole, float 
                     const bool keep2 = frames.size() == 3 && std::abs(c2[y][x]) >= threshold;
                     count += keep0 + keep2;
                     if (frames.size() == 3)
-                        c0[y][x] = (keep0 ? c0[y][x] / std::sqrt(3.0) : 0) - (keep2 ? c2[y][x] * 2 / std::sqrt(6.0) : 0);
-                    else if (!keep0) c0[y][x] = 0;
+                        c0[y][x] =
+                            (keep0 ? c0[y][x] / std::sqrt(3.0) : 0) - (keep2 ? c2[y][x] * 2 / std::sqrt(6.0) : 0);
+                    else if (!keep0)
+                        c0[y][x] = 0;
                 }
             transform(c0, back, true);
             const double w = 1.0 / count;

@@ -14,7 +14,9 @@ std::string shortNumber(double v) {
     return s.str();
 }
 
-std::string rangeText(double least, double most) { return "must lie in " + shortNumber(least) + "…" + shortNumber(most); }
+std::string rangeText(double least, double most) {
+    return "must lie in " + shortNumber(least) + "…" + shortNumber(most);
+}
 
 // A text that is wholly a number, else the text itself (which set() then refuses with its reason).
 json parseNumber(const std::string& text) {
@@ -30,7 +32,8 @@ json parseFlag(const std::string& text) {
     return text;
 }
 
-template <class Get> TicketField number(const char* path, double least, double most, Get member) {
+template <class Get>
+TicketField number(const char* path, double least, double most, Get member) {
     return {path, [=](const Ticket& t) { return json(member(const_cast<Ticket&>(t))); },
             [=](Ticket& t, const json& j) -> std::string {
                 if (!j.is_number()) return "must be a number";
@@ -42,7 +45,8 @@ template <class Get> TicketField number(const char* path, double least, double m
             parseNumber};
 }
 
-template <class Get> TicketField flag(const char* path, Get member) {
+template <class Get>
+TicketField flag(const char* path, Get member) {
     return {path, [=](const Ticket& t) { return json(member(const_cast<Ticket&>(t))); },
             [=](Ticket& t, const json& j) -> std::string {
                 if (!j.is_boolean()) return "must be true or false";
@@ -52,7 +56,8 @@ template <class Get> TicketField flag(const char* path, Get member) {
             parseFlag};
 }
 
-template <class Get> TicketField choice(const char* path, std::vector<std::string> names, Get member) {
+template <class Get>
+TicketField choice(const char* path, std::vector<std::string> names, Get member) {
     return {path, [=](const Ticket& t) { return json(member(const_cast<Ticket&>(t))); },
             [=](Ticket& t, const json& j) -> std::string {
                 if (j.is_string())
@@ -68,7 +73,8 @@ template <class Get> TicketField choice(const char* path, std::vector<std::strin
             [](const std::string& text) { return json(text); }};
 }
 
-template <class Get> TicketField size(const char* path, Get member) {
+template <class Get>
+TicketField size(const char* path, Get member) {
     return {path,
             [=](const Ticket& t) {
                 const auto& s = member(const_cast<Ticket&>(t));
@@ -94,10 +100,14 @@ std::string setQuantity(Quantity& q, const json& j, double most) {
     if (!j.is_object()) return "must be {\"from\": \"measured\"|\"nudged\"|\"fixed\", \"value\": number}";
     Quantity r;
     const json from = j.value("from", json());
-    if (from == "measured") r.from = From::Measured;
-    else if (from == "nudged") r.from = From::Nudged;
-    else if (from == "fixed") r.from = From::Fixed;
-    else return "\"from\" must be measured, nudged or fixed";
+    if (from == "measured")
+        r.from = From::Measured;
+    else if (from == "nudged")
+        r.from = From::Nudged;
+    else if (from == "fixed")
+        r.from = From::Fixed;
+    else
+        return "\"from\" must be measured, nudged or fixed";
     const auto take = [&](const char* name, double least, double& to) -> std::string {
         if (!j.contains(name) || j[name].is_null()) return "";
         if (!j[name].is_number()) return std::string("\"") + name + "\" must be a number";
@@ -122,7 +132,8 @@ json parseQuantity(const std::string& text) {
     return {{"from", "fixed"}, {"value", parseNumber(text)}};
 }
 
-template <class Get> TicketField quantity(const char* path, double most, Get member) {
+template <class Get>
+TicketField quantity(const char* path, double most, Get member) {
     return {path,
             [=](const Ticket& t) {
                 const Quantity& q = member(const_cast<Ticket&>(t));
@@ -134,18 +145,20 @@ template <class Get> TicketField quantity(const char* path, double most, Get mem
 }
 
 TicketField aspect() {
-    return {"frame.aspect",
-            [](const Ticket& t) { return json(std::to_string(t.frame.aspect.w) + ":" + std::to_string(t.frame.aspect.h)); },
-            [](Ticket& t, const json& j) -> std::string {
-                const auto a = j.is_string() ? parseAspect(j.get<std::string>()) : std::nullopt;
-                if (!a || a->w > 100 * a->h || a->h > 100 * a->w) return "must be W:H, such as 9:16";
-                t.frame.aspect = *a;
-                return "";
-            },
-            [](const std::string& text) { return json(text); }};
+    return {
+        "frame.aspect",
+        [](const Ticket& t) { return json(std::to_string(t.frame.aspect.w) + ":" + std::to_string(t.frame.aspect.h)); },
+        [](Ticket& t, const json& j) -> std::string {
+            const auto a = j.is_string() ? parseAspect(j.get<std::string>()) : std::nullopt;
+            if (!a || a->w > 100 * a->h || a->h > 100 * a->w) return "must be W:H, such as 9:16";
+            t.frame.aspect = *a;
+            return "";
+        },
+        [](const std::string& text) { return json(text); }};
 }
 
-#define MEMBER(m) [](Ticket& t) -> auto& { return t.m; }
+#define MEMBER(m)                                                                                                      \
+    [](Ticket & t) -> auto& { return t.m; }
 
 std::vector<TicketField> makeFields() {
     return {flag("stretch.on", MEMBER(stretch.on)),
@@ -190,8 +203,8 @@ const std::vector<TicketField>& ticketFields() {
 }
 
 const std::vector<std::string>& ticketSteps() {
-    static const std::vector<std::string> steps = {"stretch", "clean", "enlarge", "motion",
-                                                   "frame",   "finish", "sound",  "deliver"};
+    static const std::vector<std::string> steps = {"stretch", "clean",  "enlarge", "motion",
+                                                   "frame",   "finish", "sound",   "deliver"};
     return steps;
 }
 

@@ -34,8 +34,10 @@ void dropEmpty(json& j) {
 void collectKeys(const json& j, const std::string& prefix, std::vector<std::string>& out) {
     for (const auto& [k, v] : j.items()) {
         const std::string path = prefix.empty() ? k : prefix + "." + k;
-        if (v.is_object() && !v.empty()) collectKeys(v, path, out);
-        else out.push_back(path);
+        if (v.is_object() && !v.empty())
+            collectKeys(v, path, out);
+        else
+            out.push_back(path);
     }
 }
 
@@ -64,7 +66,8 @@ json toJson(const Ticket& t) {
 
 Ticket ticketFromJson(const json& j, const std::string& file) {
     const auto refuse = [&](const std::string& where, const std::string& what) {
-        throw Error(Fault::Input, file, "at " + where + ": " + what, "Correct it there; docs/ticket.md lists every key.");
+        throw Error(Fault::Input, file, "at " + where + ": " + what,
+                    "Correct it there; docs/ticket.md lists every key.");
     };
     if (!j.is_object()) refuse("/", "a ticket must be a JSON object");
     if (!j.contains("ulmwood")) refuse("/ulmwood", "missing: this is not a ticket");
@@ -104,7 +107,8 @@ void setByKey(Ticket& t, const std::string& key, const std::string& value) {
         for (const auto& k : fields)
             if (step.size() > 1 && k.path.starts_with(step)) near += (near.empty() ? "" : ", ") + k.path;
         throw Error(Fault::Usage, "", "there is no key \"" + key + "\"",
-                    near.empty() ? "Steps are clean, enlarge, motion, frame, finish, sound, deliver and stretch." : "Known: " + near + ".");
+                    near.empty() ? "Steps are clean, enlarge, motion, frame, finish, sound, deliver and stretch."
+                                 : "Known: " + near + ".");
     }
     if (const std::string wrong = f->set(t, f->parse(value)); !wrong.empty())
         throw Error(Fault::Usage, "", key + "=" + value + ": " + wrong, "");
@@ -120,7 +124,8 @@ void setByKey(Ticket& t, const std::string& key, const std::string& value) {
 void setByAssignment(Ticket& t, const std::string& assignment) {
     const auto at = assignment.find('=');
     if (at == std::string::npos || at == 0)
-        throw Error(Fault::Usage, "", "\"" + assignment + "\" is not step.key=value", "Write clean.noise=12, for instance.");
+        throw Error(Fault::Usage, "", "\"" + assignment + "\" is not step.key=value",
+                    "Write clean.noise=12, for instance.");
     setByKey(t, assignment.substr(0, at), assignment.substr(at + 1));
 }
 

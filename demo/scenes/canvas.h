@@ -25,7 +25,9 @@ inline float smooth(float a, float b, float v) {
 /// std::hypot guards against overflow at ten times the cost.
 inline float len(float x, float y) { return std::sqrt(x * x + y * y); }
 inline Rgb mix(const Rgb& a, const Rgb& b, float t) { return a * (1 - t) + b * t; }
-inline Rgb hex(std::uint32_t c) { return {float(c >> 16 & 255) / 255, float(c >> 8 & 255) / 255, float(c & 255) / 255}; }
+inline Rgb hex(std::uint32_t c) {
+    return {float(c >> 16 & 255) / 255, float(c >> 8 & 255) / 255, float(c & 255) / 255};
+}
 
 /// A picture in the making. Scene coordinates: y runs 0…1 over the height, x 0…width/height.
 class Canvas {
@@ -43,21 +45,24 @@ public:
 
 /// Calls shade(x, y) for every pixel, in parallel, and stores what it returns. `samples`: each pixel is the mean of
 /// samples × samples points.
-template <class Shade> void paint(Canvas& c, const Shade& shade, int samples = 1) {
+template <class Shade>
+void paint(Canvas& c, const Shade& shade, int samples = 1) {
     const float inv = 1 / float(c.h), step = 1 / float(samples);
     tbb::parallel_for(0, c.h, [&](int y) {
         for (int x = 0; x < c.w; ++x) {
             Rgb sum;
             for (int j = 0; j < samples; ++j)
                 for (int i = 0; i < samples; ++i)
-                    sum = sum + shade((float(x) + (float(i) + 0.5f) * step) * inv, (float(y) + (float(j) + 0.5f) * step) * inv);
+                    sum = sum + shade((float(x) + (float(i) + 0.5f) * step) * inv,
+                                      (float(y) + (float(j) + 0.5f) * step) * inv);
             c.at(x, y) = sum * (step * step);
         }
     });
 }
 
 /// The same inside a box of scene coordinates only; shade(x, y, there) gets what is there already.
-template <class Shade> void paintOver(Canvas& c, float x0, float y0, float x1, float y1, const Shade& shade) {
+template <class Shade>
+void paintOver(Canvas& c, float x0, float y0, float x1, float y1, const Shade& shade) {
     const int ax = std::clamp(int(x0 * float(c.h)), 0, c.w), bx = std::clamp(int(x1 * float(c.h)) + 1, 0, c.w);
     const int ay = std::clamp(int(y0 * float(c.h)), 0, c.h), by = std::clamp(int(y1 * float(c.h)) + 1, 0, c.h);
     const float inv = 1 / float(c.h);
@@ -86,8 +91,11 @@ inline float ringNoise(float turns, float y, std::uint32_t cells, std::uint32_t 
     float tx = x - float(ix), ty = y - float(ly);
     tx = tx * tx * (3 - 2 * tx);
     ty = ty * ty * (3 - 2 * ty);
-    const auto v = [&](std::uint32_t i, std::uint32_t j) { return float(hash(i, iy + j, seed) >> 8) * (1.f / 16777216); };
-    const float a = v(ix % cells, 0) + (v(jx, 0) - v(ix % cells, 0)) * tx, b = v(ix % cells, 1) + (v(jx, 1) - v(ix % cells, 1)) * tx;
+    const auto v = [&](std::uint32_t i, std::uint32_t j) {
+        return float(hash(i, iy + j, seed) >> 8) * (1.f / 16777216);
+    };
+    const float a = v(ix % cells, 0) + (v(jx, 0) - v(ix % cells, 0)) * tx,
+                b = v(ix % cells, 1) + (v(jx, 1) - v(ix % cells, 1)) * tx;
     return a + (b - a) * ty;
 }
 
@@ -99,13 +107,16 @@ inline float noise(float x, float y, std::uint32_t seed = 0) {
     float tx = x - float(lx), ty = y - float(ly);
     tx = tx * tx * (3 - 2 * tx);
     ty = ty * ty * (3 - 2 * ty);
-    const auto v = [&](std::uint32_t i, std::uint32_t j) { return float(hash(ix + i, iy + j, seed) >> 8) * (1.f / 16777216); };
+    const auto v = [&](std::uint32_t i, std::uint32_t j) {
+        return float(hash(ix + i, iy + j, seed) >> 8) * (1.f / 16777216);
+    };
     const float a = v(0, 0) + (v(1, 0) - v(0, 0)) * tx, b = v(0, 1) + (v(1, 1) - v(0, 1)) * tx;
     return a + (b - a) * ty;
 }
 inline float fractal(float x, float y, int octaves, std::uint32_t seed = 0) {
     float sum = 0, gain = 0.5f;
-    for (int i = 0; i < octaves; ++i, gain *= 0.5f, x *= 2.03f, y *= 2.03f) sum += gain * noise(x, y, seed + static_cast<std::uint32_t>(i));
+    for (int i = 0; i < octaves; ++i, gain *= 0.5f, x *= 2.03f, y *= 2.03f)
+        sum += gain * noise(x, y, seed + static_cast<std::uint32_t>(i));
     return sum;
 }
 
@@ -118,6 +129,7 @@ struct TextMask {
 TextMask renderText(const std::string& text, float pixels, bool bold);
 
 /// Draws text with its left edge and baseline-box top at (x, y) scene coordinates, em height `size`, optional turn.
-void drawText(Canvas&, const std::string& text, float x, float y, float size, const Rgb& ink, bool bold = true, float turn = 0);
+void drawText(Canvas&, const std::string& text, float x, float y, float size, const Rgb& ink, bool bold = true,
+              float turn = 0);
 
 } // namespace ulm::demo

@@ -36,13 +36,16 @@ struct Hand {
         const float px = 1 / float(c.h), ox = limbs[0].ax, oy = limbs[0].ay;
         // The distance field is smooth: a grid of every third pixel, read bilinearly, is near enough.
         const float step = 3 * px, gx0 = x0 - 0.09f, gy0 = y0 - 0.09f;
-        const int gw = static_cast<int>((x1 + 0.09f - gx0) / step) + 2, gh = static_cast<int>((y1 + 0.09f - gy0) / step) + 2;
+        const int gw = static_cast<int>((x1 + 0.09f - gx0) / step) + 2,
+                  gh = static_cast<int>((y1 + 0.09f - gy0) / step) + 2;
         std::vector<float> grid(static_cast<std::size_t>(gw) * gh);
         tbb::parallel_for(0, gh, [&](int j) {
-            for (int i = 0; i < gw; ++i) grid[static_cast<std::size_t>(j) * gw + i] = distance(gx0 + float(i) * step, gy0 + float(j) * step);
+            for (int i = 0; i < gw; ++i)
+                grid[static_cast<std::size_t>(j) * gw + i] = distance(gx0 + float(i) * step, gy0 + float(j) * step);
         });
         const auto at = [&](float x, float y) {
-            const float u = std::clamp((x - gx0) / step, 0.f, float(gw) - 1.01f), v = std::clamp((y - gy0) / step, 0.f, float(gh) - 1.01f);
+            const float u = std::clamp((x - gx0) / step, 0.f, float(gw) - 1.01f),
+                        v = std::clamp((y - gy0) / step, 0.f, float(gh) - 1.01f);
             const int i = static_cast<int>(u), j = static_cast<int>(v);
             const float* g = &grid[static_cast<std::size_t>(j) * gw + i];
             const float a = g[0] + (g[1] - g[0]) * (u - float(i)), b = g[gw] + (g[gw + 1] - g[gw]) * (u - float(i));
@@ -56,9 +59,11 @@ struct Hand {
             // Roundness from the distance field: deep inside faces the eye, the edge turns away.
             const float e = 0.004f, gx = (at(x + e, y) - d) / e, gy = (at(x, y + e) - d) / e;
             const float rim = clamp01(1 + d / 0.040f), nz = std::sqrt(1 - 0.9f * rim * rim);
-            const float pore = fractal((x - ox) * 170, (y - oy) * 170, 3, seed), clay = smooth(0.50f, 0.64f, fractal((x - ox) * 22, (y - oy) * 22, 3, seed + 4));
+            const float pore = fractal((x - ox) * 170, (y - oy) * 170, 3, seed),
+                        clay = smooth(0.50f, 0.64f, fractal((x - ox) * 22, (y - oy) * 22, 3, seed + 4));
             const float light = 0.30f + 0.85f * std::max(0.f, -0.5f * gx * rim - 0.45f * gy * rim + 0.75f * nz);
-            const Rgb skin = mix(Rgb{0.80f, 0.55f, 0.43f} * (0.86f + 0.28f * pore), Rgb{0.64f, 0.52f, 0.42f} * (0.8f + 0.4f * pore), clay * 0.75f);
+            const Rgb skin = mix(Rgb{0.80f, 0.55f, 0.43f} * (0.86f + 0.28f * pore),
+                                 Rgb{0.64f, 0.52f, 0.42f} * (0.8f + 0.4f * pore), clay * 0.75f);
             return mix(there * shade, skin * light, smooth(px, -px, d));
         });
     }
@@ -84,19 +89,27 @@ Hand makeHand(float x, float y, float side, float bend) {
 class Hands : public Scene {
 public:
     Hands(int w, int h, std::uint32_t seed)
-        : still_(w, h), table_(w, h), tall_{0.89f, 0.38f, 0.86f, 0.24f, 0.20f, 0.03f, 0.26f, hex(0xa07d64), hex(0x8f7059), 0.0f, seed},
-          near_{0.84f, 0.30f, 1.25f, 0.56f, 0.40f, 0.02f, 0.22f, hex(0xb08a6c), hex(0xa8836a), 0.0f, seed + 8}, seed_(seed) {
+        : still_(w, h), table_(w, h), tall_{0.89f, 0.38f,         0.86f,         0.24f, 0.20f, 0.03f,
+                                            0.26f, hex(0xa07d64), hex(0x8f7059), 0.0f,  seed},
+          near_{0.84f, 0.30f, 1.25f, 0.56f, 0.40f, 0.02f, 0.22f, hex(0xb08a6c), hex(0xa8836a), 0.0f, seed + 8},
+          seed_(seed) {
         tall_.bake();
         near_.bake();
-        paint(still_, [&](float x, float y) { return y > 0.80f ? boards(x, (y - 0.80f) * 2, seed) : plaster(x, y, seed + 2) * Rgb{0.72f, 0.76f, 0.80f} * 0.85f; });
+        paint(still_, [&](float x, float y) {
+            return y > 0.80f ? boards(x, (y - 0.80f) * 2, seed)
+                             : plaster(x, y, seed + 2) * Rgb{0.72f, 0.76f, 0.80f} * 0.85f;
+        });
         paint(table_, [&](float x, float y) { return boards(x * 1.2f, y * 0.8f, seed + 4) * Rgb{1.15f, 1.1f, 1.05f}; });
     }
 
     void draw(double t, Canvas& c) override {
         const float time = float(t), px = 1 / float(c.h);
-        if (t < 3.5) shaping(c, time, px);
-        else if (t < 6.5) trimming(c, time - 3.5f, px);
-        else brushing(c, time - 6.5f, px);
+        if (t < 3.5)
+            shaping(c, time, px);
+        else if (t < 6.5)
+            trimming(c, time - 3.5f, px);
+        else
+            brushing(c, time - 6.5f, px);
     }
 
 private:
@@ -106,14 +119,16 @@ private:
         Vessel v = tall_;
         v.top -= 0.06f * lift;
         v.rim -= 0.03f * lift;
-        paintOver(c, v.left(), v.top - 0.1f, v.right(), 0.96f, [&](float x, float y, const Rgb& there) { return v.shade(x, y, t * 9, px, there); });
+        paintOver(c, v.left(), v.top - 0.1f, v.right(), 0.96f,
+                  [&](float x, float y, const Rgb& there) { return v.shade(x, y, t * 9, px, there); });
         makeHand(0.66f - 0.02f * lift, 0.70f - 0.26f * lift, 1, 0.02f * std::sin(t * 5)).drawOn(c, seed_);
         makeHand(1.12f + 0.02f * lift, 0.66f - 0.22f * lift, -1, 0.02f * std::sin(t * 5 + 1)).drawOn(c, seed_ + 1);
     }
 
     void trimming(Canvas& c, float t, float px) const {
         c.pixels = still_.pixels;
-        paintOver(c, 0, 0.1f, c.aspect(), 1, [&](float x, float y, const Rgb& there) { return near_.shade(x, y, t * 5, px, there); });
+        paintOver(c, 0, 0.1f, c.aspect(), 1,
+                  [&](float x, float y, const Rgb& there) { return near_.shade(x, y, t * 5, px, there); });
         const float sweep = std::sin(t * 4.4f);
         makeHand(0.72f + 0.42f * sweep, 0.62f + 0.10f * std::cos(t * 8.8f), 1, 0.03f).drawOn(c, seed_ + 2);
     }
@@ -131,7 +146,8 @@ private:
                 const float at = 0.12f + 0.075f * float(i) + 0.012f * std::sin(a * float(5 + 2 * i));
                 paintLine = std::max(paintLine, smooth(0.011f, 0.005f, std::abs(r - at)));
             }
-            const float rim = smooth(0.36f, 0.43f, r), light = 0.80f + 0.14f * (-(x - cx) - (y - cy)) / 0.43f - 0.2f * rim + 0.12f * (speck - 0.5f);
+            const float rim = smooth(0.36f, 0.43f, r),
+                        light = 0.80f + 0.14f * (-(x - cx) - (y - cy)) / 0.43f - 0.2f * rim + 0.12f * (speck - 0.5f);
             const Rgb glaze = mix(Rgb{0.90f, 0.87f, 0.80f}, Rgb{0.16f, 0.27f, 0.47f}, paintLine) * light;
             return mix(there * (0.6f), glaze, smooth(0, 2 * px, 0.425f - r));
         });

@@ -9,11 +9,14 @@ namespace {
 class Ident : public Scene {
 public:
     Ident(int w, int h, std::uint32_t) : paper_(w, h) {
-        paint(paper_, [](float x, float y) {
-            const float edge = std::min(std::min(x, 1 - x), std::min(y, 1 - y));
-            const bool rule = std::abs(edge - 0.045f) < 0.0022f || std::abs(edge - 0.056f) < 0.0010f;
-            return rule ? hex(0x23323a) : hex(0xf1ead9);
-        }, 3);
+        paint(
+            paper_,
+            [](float x, float y) {
+                const float edge = std::min(std::min(x, 1 - x), std::min(y, 1 - y));
+                const bool rule = std::abs(edge - 0.045f) < 0.0022f || std::abs(edge - 0.056f) < 0.0010f;
+                return rule ? hex(0x23323a) : hex(0xf1ead9);
+            },
+            3);
         addBird();
         addPots();
     }
@@ -29,7 +32,8 @@ public:
         }
         reveal(c, "Tern Street", 0.185f, 0.655f, 0.118f, smooth(2.2f, 4.6f, float(t)), hex(0x23323a), true);
         reveal(c, "POTTERY", 0.315f, 0.795f, 0.088f, smooth(3.4f, 5.2f, float(t)), hex(0xb4532a), true);
-        reveal(c, "hand thrown since the spring", 0.262f, 0.895f, 0.034f, smooth(4.4f, 5.8f, float(t)), hex(0x23323a), false);
+        reveal(c, "hand thrown since the spring", 0.262f, 0.895f, 0.034f, smooth(4.4f, 5.8f, float(t)), hex(0x23323a),
+               false);
     }
 
 private:
@@ -64,7 +68,8 @@ private:
 
     void addPots() {
         for (int i = 0; i < 5; ++i) {
-            const float x = 0.16f + 0.17f * float(i), w = 0.045f + 0.008f * float(i % 3), top = 0.44f + 0.03f * float((i * 2) % 3), foot = 0.585f;
+            const float x = 0.16f + 0.17f * float(i), w = 0.045f + 0.008f * float(i % 3),
+                        top = 0.44f + 0.03f * float((i * 2) % 3), foot = 0.585f;
             const Rgb ink = i % 2 ? hex(0xb4532a) : hex(0x23323a);
             curve(x - w, top, x - w * 1.5f, (top + foot) / 2, x - w * 0.6f, foot, 0.0032f, ink, false);
             curve(x - w * 0.6f, foot, x, foot + 0.008f, x + w * 0.6f, foot, 0.0032f, ink, false);
@@ -81,8 +86,10 @@ private:
     static void segment(Canvas& c, const Stroke& s, float dy) {
         const float px = 1 / float(c.h), pad = s.r + 2 * px;
         const float ay = s.ay + dy, by = s.by + dy;
-        const int x0 = std::max(0, int((std::min(s.ax, s.bx) - pad) * float(c.h))), x1 = std::min(c.w - 1, int((std::max(s.ax, s.bx) + pad) * float(c.h)));
-        const int y0 = std::max(0, int((std::min(ay, by) - pad) * float(c.h))), y1 = std::min(c.h - 1, int((std::max(ay, by) + pad) * float(c.h)));
+        const int x0 = std::max(0, int((std::min(s.ax, s.bx) - pad) * float(c.h))),
+                  x1 = std::min(c.w - 1, int((std::max(s.ax, s.bx) + pad) * float(c.h)));
+        const int y0 = std::max(0, int((std::min(ay, by) - pad) * float(c.h))),
+                  y1 = std::min(c.h - 1, int((std::max(ay, by) + pad) * float(c.h)));
         const float dx = s.bx - s.ax, ey = by - ay, length = dx * dx + ey * ey;
         for (int y = y0; y <= y1; ++y)
             for (int x = x0; x <= x1; ++x) {
@@ -94,7 +101,8 @@ private:
             }
     }
 
-    static void reveal(Canvas& c, const std::string& text, float x, float y, float size, float part, const Rgb& ink, bool bold) {
+    static void reveal(Canvas& c, const std::string& text, float x, float y, float size, float part, const Rgb& ink,
+                       bool bold) {
         if (part <= 0) return;
         const TextMask m = renderText(text, size * float(c.h), bold);
         const int x0 = int(x * float(c.h)), y0 = int(y * float(c.h)), shown = int(part * float(m.w));

@@ -11,8 +11,11 @@ public:
         paint(bricks_, [&](float x, float y) {
             const float row = std::floor(y * 15), col = std::floor(x * 6.5f + 0.5f * std::fmod(row, 2.f));
             const float fx = x * 6.5f + 0.5f * std::fmod(row, 2.f) - col, fy = y * 15 - row;
-            const float mortar = smooth(0.0f, 0.05f, std::min(std::min(fx, 1 - fx), 0.5f * std::min(fy, 1 - fy) + 0.012f));
-            const float tone = 0.75f + 0.5f * (float(hash(std::uint32_t(int(col) + 50), std::uint32_t(int(row)), seed) & 255) / 255 - 0.5f);
+            const float mortar =
+                smooth(0.0f, 0.05f, std::min(std::min(fx, 1 - fx), 0.5f * std::min(fy, 1 - fy) + 0.012f));
+            const float tone =
+                0.75f +
+                0.5f * (float(hash(std::uint32_t(int(col) + 50), std::uint32_t(int(row)), seed) & 255) / 255 - 0.5f);
             const float rough = fractal(x * 70, y * 70, 4, seed + 9);
             return mix(Rgb{0.42f, 0.38f, 0.34f}, Rgb{0.56f, 0.33f, 0.22f} * tone, mortar) * (0.55f + 0.75f * rough);
         });
@@ -21,8 +24,10 @@ public:
     void draw(double t, Canvas& c) override {
         const float time = float(t);
         // A held phone: slow sway, quick tremor.
-        const float sx = 0.018f * (noise(time * 1.1f, 3, seed_) - 0.5f) * 2 + 0.006f * (noise(time * 5, 8, seed_) - 0.5f) * 2;
-        const float sy = 0.015f * (noise(time * 1.3f, 5, seed_) - 0.5f) * 2 + 0.006f * (noise(time * 5.5f, 2, seed_) - 0.5f) * 2;
+        const float sx =
+            0.018f * (noise(time * 1.1f, 3, seed_) - 0.5f) * 2 + 0.006f * (noise(time * 5, 8, seed_) - 0.5f) * 2;
+        const float sy =
+            0.015f * (noise(time * 1.3f, 5, seed_) - 0.5f) * 2 + 0.006f * (noise(time * 5.5f, 2, seed_) - 0.5f) * 2;
         const float roll = 0.012f * (noise(time * 0.9f, 7, seed_) - 0.5f) * 2;
         const float co = std::cos(roll), si = std::sin(roll), mid = c.aspect() / 2;
         const float flicker = 0.92f + 0.08f * noise(time * 4, 1, seed_) + 0.03f * noise(time * 13, 1, seed_);
@@ -35,7 +40,8 @@ public:
             const float glow = flicker * std::exp(-(arch - 1) * 1.7f);
             const Rgb brick = bricks_.sample((x + 0.05f) * float(c.h), (y + 0.05f) * float(c.h));
             const float edge = smooth(1.09f, 1.0f, arch);
-            return brick * (Rgb{0.10f, 0.085f, 0.08f} + Rgb{1.5f, 0.62f, 0.22f} * glow) + Rgb{0.9f, 0.35f, 0.08f} * (0.35f * edge * flicker);
+            return brick * (Rgb{0.10f, 0.085f, 0.08f} + Rgb{1.5f, 0.62f, 0.22f} * glow) +
+                   Rgb{0.9f, 0.35f, 0.08f} * (0.35f * edge * flicker);
         });
         sparks(c, time, mid, sx, sy);
     }
@@ -44,16 +50,21 @@ private:
     Rgb inside(float x, float y, float arch, float time, float flicker) const {
         const float heat = fractal(x * 9 + 0.3f * std::sin(y * 20 - time * 5), y * 7 - time * 0.9f, 3, seed_ + 2);
         const float core = std::exp(-((x * x) * 40 + (y - 0.52f) * (y - 0.52f) * 22));
-        const float level = (0.40f + 0.55f * core + 0.20f * (heat - 0.5f)) * flicker * (1 - 0.35f * smooth(0.75f, 1.0f, arch));
+        const float level =
+            (0.40f + 0.55f * core + 0.20f * (heat - 0.5f)) * flicker * (1 - 0.35f * smooth(0.75f, 1.0f, arch));
         Rgb c{clamp01(level * 1.75f), clamp01(level * level * 1.25f), clamp01(level * level * level * 0.75f)};
         // Three pots stand in the heat, darker than the fire behind them.
         for (int i = -1; i <= 1; ++i) {
             const float cx = float(i) * 0.098f, top = 0.535f - 0.03f * float(i == 0), k = (y - top) / (0.66f - top);
             const float half = 0.034f + 0.012f * std::sin(3.1f * clamp01(k)) - 0.006f * float(i);
-            const float in = smooth(0, 0.004f, half - std::abs(x - cx)) * smooth(0, 0.004f, y - top) * smooth(0.664f, 0.66f, y);
+            const float in =
+                smooth(0, 0.004f, half - std::abs(x - cx)) * smooth(0, 0.004f, y - top) * smooth(0.664f, 0.66f, y);
             if (in <= 0) continue;
             const float across = std::abs(x - cx) / half, rim = across * across * across;
-            c = mix(c, Rgb{0.52f + 0.35f * rim, 0.17f + 0.22f * rim, 0.05f + 0.05f * rim} * (flicker * (0.85f + 0.15f * std::sin(k * 60))), in);
+            c = mix(c,
+                    Rgb{0.52f + 0.35f * rim, 0.17f + 0.22f * rim, 0.05f + 0.05f * rim} *
+                        (flicker * (0.85f + 0.15f * std::sin(k * 60))),
+                    in);
         }
         return c;
     }
@@ -61,7 +72,8 @@ private:
     void sparks(Canvas& c, float time, float mid, float sx, float sy) const {
         for (std::uint32_t i = 0; i < 14; ++i) {
             const float life = std::fmod(time * (0.35f + 0.02f * float(i)) + float(i) * 0.37f, 1.f);
-            const float x = mid - sx + 0.14f * (float(hash(i, 1, seed_) & 255) / 255 - 0.5f) + 0.05f * std::sin(life * 7 + float(i));
+            const float x = mid - sx + 0.14f * (float(hash(i, 1, seed_) & 255) / 255 - 0.5f) +
+                            0.05f * std::sin(life * 7 + float(i));
             const float y = 0.62f - sy - life * 0.55f, r = 0.0028f;
             paintOver(c, x - 3 * r, y - 3 * r, x + 3 * r, y + 3 * r, [&](float px, float py, const Rgb& there) {
                 const float k = std::exp(-((px - x) * (px - x) + (py - y) * (py - y)) / (r * r)) * (1 - life);

@@ -73,12 +73,15 @@ TEST_CASE("inspect prints readings and writes advice as a ticket that render fol
     test::writeClip(folder / "a.mp4", withSound());
     const Outcome o = ulmwood({"inspect", folder / "a.mp4", "--json", "--ticket-out", folder / "a.ticket.json"});
     REQUIRE(o.code == 0);
-    for (const char* key : {"file", "readings", "cuts", "duplicates", "kind", "advice"}) CHECK(o.parsed().contains(key));
+    for (const char* key : {"file", "readings", "cuts", "duplicates", "kind", "advice"})
+        CHECK(o.parsed().contains(key));
     CHECK(loadTicket(folder / "a.ticket.json").enlarge.on); // 160×96 is small
-    const Outcome r = ulmwood({"render", folder / "a.mp4", "-o", folder / "b.mp4", "--ticket", folder / "a.ticket.json", "--report", folder / "r.json"});
+    const Outcome r = ulmwood({"render", folder / "a.mp4", "-o", folder / "b.mp4", "--ticket", folder / "a.ticket.json",
+                               "--report", folder / "r.json"});
     REQUIRE(r.code == 0);
     const json report = json::parse(readTextFile(folder / "r.json"));
-    for (const char* key : {"source", "output", "frames", "seconds", "bytes", "ticket", "steps", "lost_frames"}) CHECK(report.contains(key));
+    for (const char* key : {"source", "output", "frames", "seconds", "bytes", "ticket", "steps", "lost_frames"})
+        CHECK(report.contains(key));
     CHECK(report["frames"] == 50);
     CHECK(report["bytes"] == fs::file_size(folder / "b.mp4"));
     CHECK(ulmwood({"probe", folder / "b.mp4", "--json"}).parsed()["video"]["width"] == 320);
@@ -89,7 +92,8 @@ TEST_CASE("render: progress, replacing, folders, several clips, stretches") {
     TempFolder folder;
     test::writeClip(folder / "a.mp4", withSound());
     test::writeClip(folder / "b.mp4", withSound(20));
-    const Outcome o = ulmwood({"render", folder / "a.mp4", "-o", folder / "out.mp4", "--progress", "json", "--stretch", "0.4:1.2"});
+    const Outcome o =
+        ulmwood({"render", folder / "a.mp4", "-o", folder / "out.mp4", "--progress", "json", "--stretch", "0.4:1.2"});
     REQUIRE(o.code == 0);
     std::istringstream lines(o.out);
     json last;
@@ -102,17 +106,20 @@ TEST_CASE("render: progress, replacing, folders, several clips, stretches") {
     CHECK(ulmwood({"render", folder / "a.mp4", folder / "b.mp4", "-o", folder / "both.mp4"}).code == 2);
     fs::create_directory(folder / "ready");
     std::ofstream(folder / "text.mp4") << "no clip";
-    const Outcome several = ulmwood({"render", folder / "a.mp4", folder / "text.mp4", folder / "b.mp4", "-o", folder / "ready"});
+    const Outcome several =
+        ulmwood({"render", folder / "a.mp4", folder / "text.mp4", folder / "b.mp4", "-o", folder / "ready"});
     CHECK(several.code == 3); // the bad one is told, the others are done
     CHECK(fs::exists(folder / "ready/a.mp4"));
     CHECK(fs::exists(folder / "ready/b.mp4"));
     CHECK(several.err.find("text.mp4") != std::string::npos);
-    for (const char* bad : {"1", "3:1", "x:y", "-1:2", "1:2:3"}) CHECK(ulmwood({"render", folder / "a.mp4", "-o", folder / "z.mp4", "--stretch", bad}).code == 2);
+    for (const char* bad : {"1", "3:1", "x:y", "-1:2", "1:2:3"})
+        CHECK(ulmwood({"render", folder / "a.mp4", "-o", folder / "z.mp4", "--stretch", bad}).code == 2);
     CHECK(ulmwood({"render", folder / "a.mp4", "-o", folder / "z.mp4", "--stretch", "40:50"}).code == 2);
     CHECK(ulmwood({"render", folder / "a.mp4", "-o", folder / "gone/z.mp4"}).code == 5);
     CHECK(ulmwood({"render", folder / "a.mp4", "-o", folder / "z.mp4", "--set", "clean.shine=1"}).code == 2);
     std::ofstream(folder / "bad.ticket.json") << R"({"ulmwood":1,"clean":{"blocks":"lots"}})";
-    const Outcome ticket = ulmwood({"render", folder / "a.mp4", "-o", folder / "z.mp4", "--ticket", folder / "bad.ticket.json"});
+    const Outcome ticket =
+        ulmwood({"render", folder / "a.mp4", "-o", folder / "z.mp4", "--ticket", folder / "bad.ticket.json"});
     CHECK(ticket.code == 3);
     CHECK(ticket.err.find("/clean/blocks") != std::string::npos);
     CHECK_FALSE(fs::exists(folder / "z.mp4"));
@@ -122,7 +129,8 @@ TEST_CASE("a note tells of unknown keys in a ticket, which do no harm") {
     TempFolder folder;
     test::writeClip(folder / "a.mp4", withSound(10));
     std::ofstream(folder / "t.ticket.json") << R"({"ulmwood":1,"clean":{"on":true,"shine":3}})";
-    const Outcome o = ulmwood({"render", folder / "a.mp4", "-o", folder / "b.mp4", "--ticket", folder / "t.ticket.json"});
+    const Outcome o =
+        ulmwood({"render", folder / "a.mp4", "-o", folder / "b.mp4", "--ticket", folder / "t.ticket.json"});
     CHECK(o.code == 0);
     CHECK(o.err.find("clean.shine") != std::string::npos);
 }
@@ -130,7 +138,12 @@ TEST_CASE("a note tells of unknown keys in a ticket, which do no harm") {
 TEST_CASE("frame writes the picture of an instant; a region is the same pixels") {
     TempFolder folder;
     test::writeClip(folder / "a.mp4", withSound());
-    const std::vector<std::string> common = {"frame", folder / "a.mp4", "--at", "0.92", "--set", "enlarge.scale=2", "--set", "finish.sharpen.amount=0.8", "--depth", "16", "-o"};
+    const std::vector<std::string> common = {"frame",   folder / "a.mp4",
+                                             "--at",    "0.92",
+                                             "--set",   "enlarge.scale=2",
+                                             "--set",   "finish.sharpen.amount=0.8",
+                                             "--depth", "16",
+                                             "-o"};
     const auto with = [&](std::vector<std::string> more) {
         std::vector<std::string> all = common;
         all.insert(all.end(), more.begin(), more.end());
@@ -149,7 +162,9 @@ TEST_CASE("frame writes the picture of an instant; a region is the same pixels")
     int worst = 0;
     for (int y = 0; y < 48; ++y)
         for (int x = 0; x < 64 * 3; ++x) {
-            const auto at = [](const av::SharedFrame& f, int row, int i) { return f->data[0][row * f->linesize[0] + 2 * i] * 256 + f->data[0][row * f->linesize[0] + 2 * i + 1]; };
+            const auto at = [](const av::SharedFrame& f, int row, int i) {
+                return f->data[0][row * f->linesize[0] + 2 * i] * 256 + f->data[0][row * f->linesize[0] + 2 * i + 1];
+            };
             worst = std::max(worst, std::abs(at(whole, y + 20, x + 40 * 3) - at(part, y, x)));
         }
     CHECK(worst <= 1);
@@ -163,11 +178,13 @@ TEST_CASE("measure compares clips; other sizes are refused") {
     TempFolder folder;
     test::writeClip(folder / "a.mp4", withSound(12));
     ulmwood({"render", folder / "a.mp4", "-o", folder / "b.mp4", "--set", "deliver.quality=small"});
-    const Outcome o = ulmwood({"measure", folder / "a.mp4", folder / "b.mp4", "--json", "--per-frame", folder / "m.csv"});
+    const Outcome o =
+        ulmwood({"measure", folder / "a.mp4", folder / "b.mp4", "--json", "--per-frame", folder / "m.csv"});
     REQUIRE(o.code == 0);
     const json m = o.parsed();
     CHECK(m["frames"] == 12);
-    for (const char* key : {"psnr_y", "ssim_y", "psnr_yuv"}) CHECK(m[key]["min"].get<double>() <= m[key]["mean"].get<double>());
+    for (const char* key : {"psnr_y", "ssim_y", "psnr_yuv"})
+        CHECK(m[key]["min"].get<double>() <= m[key]["mean"].get<double>());
     CHECK(m["psnr_y"]["mean"].get<double>() > 25);
     const std::string csv = readTextFile(folder / "m.csv");
     CHECK(std::count(csv.begin(), csv.end(), '\n') == 13);
@@ -190,7 +207,8 @@ TEST_CASE("check and targets: limits one by one, exit 4 where one breaks, and re
     REQUIRE(ulmwood({"render", folder / "a.mp4", "-o", folder / "v.mp4", "--target", "vertical-1080"}).code == 0);
     CHECK(ulmwood({"check", folder / "v.mp4", "--target", "vertical-1080", "--json"}).parsed()["holds"] == true);
     std::ofstream(folder / "tiny.json") << R"({"name":"tiny","max_mb":0.004})";
-    const Outcome tiny = ulmwood({"render", folder / "a.mp4", "-o", folder / "t.mp4", "--target", folder / "tiny.json"});
+    const Outcome tiny =
+        ulmwood({"render", folder / "a.mp4", "-o", folder / "t.mp4", "--target", folder / "tiny.json"});
     CHECK(tiny.code == 4);
     CHECK(tiny.err.find("What would fit") != std::string::npos);
     CHECK(ulmwood({"check", folder / "a.mp4", "--target", "nowhere"}).code == 2);

@@ -150,7 +150,8 @@ TEST_CASE("tiny, odd, single and huge pictures") {
     r.frames = 3;
     writeClip(folder / "one.mkv", r);
     Ticket all;
-    for (const char* a : {"clean.blocks=measured", "clean.noise=5", "enlarge.scale=4", "finish.sharpen.amount=1"}) setByAssignment(all, a);
+    for (const char* a : {"clean.blocks=measured", "clean.noise=5", "enlarge.scale=4", "finish.sharpen.amount=1"})
+        setByAssignment(all, a);
     CHECK(exportClip({folder / "one.mkv", folder / "one.mp4", all}, {}).frames == 3);
     CHECK(inspectClip(Clip::openVideo(folder / "one.mkv"), 3, {}).candidates.empty());
     r.width = 33;

@@ -6,8 +6,8 @@
 #include "tests/support/clips.h"
 
 #include <catch2/catch.hpp>
-#include <fstream>
 #include <csignal>
+#include <fstream>
 #include <sys/resource.h>
 #include <unistd.h>
 
@@ -52,13 +52,16 @@ TEST_CASE("target cards: those that ship read well, and nonsense is refused with
     std::string text;
     CHECK(faultOf([&] { findTarget(shipped, "nowhere"); }, &text) == Fault::Usage);
     CHECK(text.find("email-20") != std::string::npos);
-    for (const char* bad : {"[]", "{}", R"({"name":7})", R"({"name":"a","max_mb":-3})", R"({"name":"a","max_mb":"lots"})", R"({"name":"a","size":"big"})",
-                            R"({"name":"a","aspects":"9:16"})", R"({"name":"a","aspects":["9"]})", R"({"name":"a","codecs":[1]})", R"({"name":"a","starts_at_once":1})"}) {
+    for (const char* bad :
+         {"[]", "{}", R"({"name":7})", R"({"name":"a","max_mb":-3})", R"({"name":"a","max_mb":"lots"})",
+          R"({"name":"a","size":"big"})", R"({"name":"a","aspects":"9:16"})", R"({"name":"a","aspects":["9"]})",
+          R"({"name":"a","codecs":[1]})", R"({"name":"a","starts_at_once":1})"}) {
         INFO(bad);
         CHECK(faultOf([&] { targetFromJson(json::parse(bad), "card.json"); }, &text) == Fault::Input);
         CHECK(text.find("card.json: at /") == 0);
     }
-    for (const Target& t : loadTargets({std::string(ULMWOOD_SOURCE) + "/demo/targets"})) CHECK(targetFromJson(toJson(t), "again").maxMb == t.maxMb);
+    for (const Target& t : loadTargets({std::string(ULMWOOD_SOURCE) + "/demo/targets"}))
+        CHECK(targetFromJson(toJson(t), "again").maxMb == t.maxMb);
     TempFolder folder;
     std::ofstream(folder / "good.json") << R"({"name":"good","max_mb":3})";
     std::ofstream(folder / "bad.json") << "nonsense";
@@ -69,7 +72,10 @@ TEST_CASE("target cards: those that ship read well, and nonsense is refused with
 }
 
 TEST_CASE("limits are checked one by one") {
-    Target t = targetFromJson(json::parse(R"({"name":"t","aspects":["4:5","1:1"],"max_width":1080,"max_fps":30,"max_seconds":90,"max_mb":2,"codecs":["h264"],"containers":["mp4"]})"), "t");
+    Target t = targetFromJson(
+        json::parse(
+            R"({"name":"t","aspects":["4:5","1:1"],"max_width":1080,"max_fps":30,"max_seconds":90,"max_mb":2,"codecs":["h264"],"containers":["mp4"]})"),
+        "t");
     Delivery d{1080, 1350, 30, 60, 2000000, "h264", "mov,mp4,m4a", true};
     CHECK(allHold(checkLimits(t, d)));
     const auto broken = [&](auto change) {
@@ -131,7 +137,11 @@ TEST_CASE("a size limit is met closely from below, sound and container included"
         for (std::size_t i = 1; i < seen.size(); ++i) CHECK(seen[i].done >= seen[i - 1].done);
     }
     // Twice the bytes look better.
-    const auto quality = [&](double mb) { return compareClips(Clip::openVideo(clip), Clip::openVideo(folder / ("out" + std::to_string(mb) + ".mp4")), {}).psnrY().mean; };
+    const auto quality = [&](double mb) {
+        return compareClips(Clip::openVideo(clip), Clip::openVideo(folder / ("out" + std::to_string(mb) + ".mp4")), {})
+            .psnrY()
+            .mean;
+    };
     CHECK(quality(0.12) > quality(0.06) + 1);
 }
 
@@ -151,7 +161,11 @@ TEST_CASE("where no acceptable quality fits, it is said before encoding, with wh
     std::string text;
     Ticket silent;
     setByAssignment(silent, "sound.mode=drop");
-    CHECK(faultOf([&] { exportClip({clip, folder / "out.mp4", silent, limit(0.012)}, {}); }, &text) == Fault::CannotFit);
+    CHECK(faultOf(
+              [&] {
+                  exportClip({clip, folder / "out.mp4", silent, limit(0.012)}, {});
+              },
+              &text) == Fault::CannotFit);
     CHECK(text.find("a limit of") != std::string::npos);
     CHECK(text.find("pixels") != std::string::npos);
     CHECK_FALSE(fs::exists(folder / "out.mp4"));
@@ -167,7 +181,8 @@ TEST_CASE("the size forecast comes near the real encode") {
     const std::string clip = demoClip(folder, "hands", 0.5, 120);
     const ClipPtr opened = Clip::openVideo(clip);
     Engine engine(std::size_t(64) << 20);
-    const Pipeline p = buildPipeline(std::make_shared<FrameReader>(opened, PacketDecoder::Threads::Frames, std::size_t(32) << 20), Ticket{}, {});
+    const Pipeline p = buildPipeline(
+        std::make_shared<FrameReader>(opened, PacketDecoder::Threads::Frames, std::size_t(32) << 20), Ticket{}, {});
     const Forecast f = forecastSize(engine, p, {20, 26}, 6, {});
     CHECK(f.bytesAt(26) < f.bytesAt(20));
     CHECK(f.bytesAt(23) == Approx(std::sqrt(f.bytesAt(20) * f.bytesAt(26))).epsilon(0.01));
@@ -220,7 +235,11 @@ TEST_CASE("cancelling in mid-render stops soon and leaves nothing") {
     Ticket t;
     setByAssignment(t, "enlarge.scale=3");
     setByAssignment(t, "deliver.size_mb=0.3");
-    CHECK(faultOf([&] { exportClip({clip, folder / "out.mp4", t}, cancel, [&](const ExportProgress& p) { if (p.done > 3) cancel.cancel(); }); }) == Fault::Cancelled);
+    CHECK(faultOf([&] {
+              exportClip({clip, folder / "out.mp4", t}, cancel, [&](const ExportProgress& p) {
+                  if (p.done > 3) cancel.cancel();
+              });
+          }) == Fault::Cancelled);
     CHECK(folder.names().size() == before);
 }
 
@@ -250,8 +269,11 @@ TEST_CASE("the exact spot is the exported pixel, before encoding") {
     TempFolder folder;
     const std::string clip = demoClip(folder, "wheel", 0.5, 12);
     Ticket t;
-    for (const char* a : {"clean.blocks=18", "clean.noise=3", "enlarge.scale=2", "frame.aspect=9:16", "finish.sharpen.amount=0.7"}) setByAssignment(t, a);
-    const auto reader = std::make_shared<FrameReader>(Clip::openVideo(clip), PacketDecoder::Threads::Slices, std::size_t(32) << 20);
+    for (const char* a :
+         {"clean.blocks=18", "clean.noise=3", "enlarge.scale=2", "frame.aspect=9:16", "finish.sharpen.amount=0.7"})
+        setByAssignment(t, a);
+    const auto reader =
+        std::make_shared<FrameReader>(Clip::openVideo(clip), PacketDecoder::Threads::Slices, std::size_t(32) << 20);
     const Pipeline p = buildPipeline(reader, t, {});
     Engine engine(std::size_t(64) << 20), fresh(0);
     const Picture whole = engine.pull(*p.result, 6, p.result->format().frame(), {});

@@ -6,8 +6,8 @@
 #include "core/pipeline/pipeline.h"
 #include "core/restore/clean_stages.h"
 
-#include <catch2/catch.hpp>
 #include <atomic>
+#include <catch2/catch.hpp>
 #include <thread>
 
 using namespace ulm;
@@ -47,7 +47,8 @@ public:
 } // namespace
 
 TEST_CASE("every stage keeps the contract, whatever the size and subsampling") {
-    const auto [w, h, sw, sh] = GENERATE(table<int, int, int, int>({{64, 48, 1, 1}, {61, 37, 1, 1}, {33, 50, 0, 0}, {40, 31, 1, 0}, {31, 40, 0, 1}, {9, 7, 1, 1}}));
+    const auto [w, h, sw, sh] = GENERATE(table<int, int, int, int>(
+        {{64, 48, 1, 1}, {61, 37, 1, 1}, {33, 50, 0, 0}, {40, 31, 1, 0}, {31, 40, 0, 1}, {9, 7, 1, 1}}));
     const StagePtr in = pattern(w, h, sw, sh);
     CAPTURE(w, h, sw, sh);
     SECTION("deblock") { test::checkContract(*deblock(in, 20)); }
@@ -62,7 +63,8 @@ TEST_CASE("every stage keeps the contract, whatever the size and subsampling") {
         CAPTURE(static_cast<int>(k));
         test::checkContract(ResampleStage(in, {0, 0, double(w), double(h), 2 * w, 2 * h}, k, out));
         test::checkContract(ResampleStage(in, {1.25, 0.5, w * 0.6, h * 0.7, w * 3 / 2 & ~1, (h + 6) & ~1}, k, out));
-        test::checkContract(ResampleStage(in, {0, 0, double(w), double(h), std::max(4, w / 3 & ~1), std::max(4, h / 2 & ~1)}, k, out));
+        test::checkContract(
+            ResampleStage(in, {0, 0, double(w), double(h), std::max(4, w / 3 & ~1), std::max(4, h / 2 & ~1)}, k, out));
     }
     SECTION("chroma to full and back") {
         test::checkContract(*withChroma(in, 0, 0, 0));
@@ -72,7 +74,8 @@ TEST_CASE("every stage keeps the contract, whatever the size and subsampling") {
     SECTION("black and blurred fill") {
         const StagePtr even = pattern(w & ~1, h & ~1, sw, sh);
         test::checkContract(*padded(even, {4, 6, w & ~1, h & ~1}, (w & ~1) + 12, (h & ~1) + 14));
-        test::checkContract(*blurFilled(even, backdrop(even, (w & ~1) + 160, (h & ~1) + 200), {8, 12, w & ~1, h & ~1}, (w & ~1) + 160, (h & ~1) + 200));
+        test::checkContract(*blurFilled(even, backdrop(even, (w & ~1) + 160, (h & ~1) + 200), {8, 12, w & ~1, h & ~1},
+                                        (w & ~1) + 160, (h & ~1) + 200));
     }
 }
 
@@ -84,8 +87,10 @@ TEST_CASE("the contract checker sees a stage that reads outside its declared mar
         void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken&) const override {
             for (int c = 0; c < 3; ++c) copySamples(in[0].planes[c], out.planes[c]);
             float* row = out.planes[0].row(out.area.y);
-            if (writes_) row[out.area.w] = 1;
-            else row[0] = in[0].planes[0].row(out.area.y)[-1];
+            if (writes_)
+                row[out.area.w] = 1;
+            else
+                row[0] = in[0].planes[0].row(out.area.y)[-1];
         }
         bool writes_;
     };
@@ -110,7 +115,8 @@ TEST_CASE("a kept region answers every region inside it, and nothing else") {
     const Picture inside = engine.pull(*counting, 0, {10, 12, 7, 5}, {});
     CHECK(counting->runs == 1);
     CHECK(inside.area == Rect{10, 12, 7, 5});
-    CHECK(inside.planes[0].at(10, 12) == Engine(0).pull(*counting->inputs()[0], 0, {10, 12, 1, 1}, {}).planes[0].at(10, 12));
+    CHECK(inside.planes[0].at(10, 12) ==
+          Engine(0).pull(*counting->inputs()[0], 0, {10, 12, 1, 1}, {}).planes[0].at(10, 12));
     engine.pull(*counting, 0, {0, 8, 40, 40}, {});
     CHECK(counting->runs == 2);
     engine.pull(*counting, 1, {10, 12, 7, 5}, {});

@@ -30,7 +30,10 @@ Picture damagedBy(const std::function<void(Picture&)>& f) {
 // A stage that shows given pictures.
 class Shown : public Stage {
 public:
-    explicit Shown(std::vector<Picture> all) : Stage({}, all[0].format, KeyMaker("shown").add(double(reinterpret_cast<std::uintptr_t>(all[0].planes[0].row(0))))), all_(std::move(all)) {}
+    explicit Shown(std::vector<Picture> all)
+        : Stage({}, all[0].format,
+                KeyMaker("shown").add(double(reinterpret_cast<std::uintptr_t>(all[0].planes[0].row(0))))),
+          all_(std::move(all)) {}
     const char* name() const override { return "shown"; }
     std::int64_t frames() const override { return static_cast<std::int64_t>(all_.size()); }
     std::vector<Need> needs(std::int64_t, const Rect&) const override { return {}; }
@@ -99,7 +102,9 @@ TEST_CASE("the softness reading rises as a picture is blurred") {
         for (int i = 0; i < passes * 3; ++i) {
             Plane next = p.copy();
             for (int y = 1; y < 319; ++y)
-                for (int x = 1; x < 319; ++x) next.row(y)[x] = (p.at(x - 1, y) + 2 * p.at(x, y) + p.at(x + 1, y) + p.at(x, y - 1) + p.at(x, y + 1)) / 6;
+                for (int x = 1; x < 319; ++x)
+                    next.row(y)[x] =
+                        (p.at(x - 1, y) + 2 * p.at(x, y) + p.at(x + 1, y) + p.at(x, y - 1) + p.at(x, y + 1)) / 6;
             p = next;
         }
         const double now = softnessReading(p);
@@ -116,14 +121,16 @@ TEST_CASE("deblocking at the reading comes nearer to the master, and hardly touc
         test::quantiseBlocks(bad, step);
         const double reading = blockingReading(bad.planes[0]);
         Engine engine(0);
-        const Plane out = engine.pull(*deblock(std::make_shared<Shown>(std::vector{bad}), reading), 0, bad.area, {}).planes[0];
+        const Plane out =
+            engine.pull(*deblock(std::make_shared<Shown>(std::vector{bad}), reading), 0, bad.area, {}).planes[0];
         INFO("step " << step << " reading " << reading << " before " << psnr(master.planes[0], bad.planes[0]));
         CHECK(psnr(master.planes[0], out) > psnr(master.planes[0], bad.planes[0]) + 0.2);
         CHECK(blockingReading(out) < 0.75 * reading);
     }
     Engine engine(0);
     const double reading = blockingReading(master.planes[0]);
-    const Plane same = engine.pull(*deblock(std::make_shared<Shown>(std::vector{master}), reading), 0, master.area, {}).planes[0];
+    const Plane same =
+        engine.pull(*deblock(std::make_shared<Shown>(std::vector{master}), reading), 0, master.area, {}).planes[0];
     CHECK(psnr(master.planes[0], same) > 45);
 }
 
@@ -137,7 +144,8 @@ TEST_CASE("denoising over three frames gains decibels, more than one frame alone
     Engine engine(0);
     const double before = psnr(master.planes[0], noisy[1].planes[0]);
     const Plane three = engine.pull(*denoise(std::make_shared<Shown>(noisy), 8), 1, master.area, {}).planes[0];
-    const Plane one = engine.pull(*denoise(std::make_shared<Shown>(std::vector{noisy[1]}), 8), 0, master.area, {}).planes[0];
+    const Plane one =
+        engine.pull(*denoise(std::make_shared<Shown>(std::vector{noisy[1]}), 8), 0, master.area, {}).planes[0];
     CHECK(psnr(master.planes[0], three) > before + 4);
     CHECK(psnr(master.planes[0], three) > psnr(master.planes[0], one) + 0.8);
     // Neighbours that show something else altogether must not leak in.
@@ -146,7 +154,8 @@ TEST_CASE("denoising over three frames gains decibels, more than one frame alone
     for (Plane& p : cut[2].planes) p = p.copy();
     for (const int k : {0, 2})
         for (int y = 0; y < 160; ++y)
-            for (int x = 0; x < 256; ++x) cut[static_cast<std::size_t>(k)].planes[0].row(y)[x] = float((x / 9 + y / 5 + k) % 2);
+            for (int x = 0; x < 256; ++x)
+                cut[static_cast<std::size_t>(k)].planes[0].row(y)[x] = float((x / 9 + y / 5 + k) % 2);
     const Plane across = engine.pull(*denoise(std::make_shared<Shown>(cut), 8), 1, master.area, {}).planes[0];
     CHECK(psnr(master.planes[0], across) > before + 0.5);
 }
@@ -157,7 +166,9 @@ TEST_CASE("cuts and repeats are found in a composed clip, and flashes and pans a
         for (int y = 0; y < 108; ++y)
             for (int x = 0; x < 192; ++x) {
                 const float u = float(x + 4 * t);
-                float v = kind == 0 ? 0.5f + 0.3f * std::sin(u * 0.08f) : kind == 1 ? 0.3f + 0.2f * std::sin(float(y) * 0.2f + u * 0.02f) : 0.7f - 0.3f * std::cos(u * 0.15f + float(y) * 0.1f);
+                float v = kind == 0   ? 0.5f + 0.3f * std::sin(u * 0.08f)
+                          : kind == 1 ? 0.3f + 0.2f * std::sin(float(y) * 0.2f + u * 0.02f)
+                                      : 0.7f - 0.3f * std::cos(u * 0.15f + float(y) * 0.1f);
                 if (flash) v += 0.5f;
                 p.row(y)[x] = v;
             }
@@ -217,11 +228,14 @@ TEST_CASE("inspecting a clip tells its fault, advises for it, and finds places i
 TEST_CASE("the demo's tickets bring its clips nearer to their masters") {
     test::TempFolder folder;
     for (const auto& plan : demo::clipPlans())
-        if (plan.name == "wheel" || plan.name == "glaze" || plan.name == "hands") demo::makeClip(plan, folder.path(), 41, 0.5, 20);
+        if (plan.name == "wheel" || plan.name == "glaze" || plan.name == "hands")
+            demo::makeClip(plan, folder.path(), 41, 0.5, 20);
     for (const char* name : {"wheel", "glaze", "hands"}) {
         const ClipPtr bad = Clip::openVideo(folder / (std::string(name) + ".mp4"));
         const ClipPtr master = Clip::openVideo(folder / ("masters/" + std::string(name) + "-small.mp4"));
-        const auto open = [](const ClipPtr& c) { return std::make_shared<FrameReader>(c, PacketDecoder::Threads::Slices, std::size_t(32) << 20); };
+        const auto open = [](const ClipPtr& c) {
+            return std::make_shared<FrameReader>(c, PacketDecoder::Threads::Slices, std::size_t(32) << 20);
+        };
         Ticket t;
         setByAssignment(t, "clean.blocks=measured");
         setByAssignment(t, "clean.noise=measured");

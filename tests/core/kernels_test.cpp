@@ -20,7 +20,8 @@ Plane filled(const Rect& area, Fill how, std::uint32_t seed) {
     std::uniform_real_distribution<float> uniform(-0.1f, 1.1f);
     Plane p = Plane::make(area);
     for (int y = area.y; y < area.bottom(); ++y)
-        for (int x = 0; x < area.w; ++x) p.row(y)[x] = how == Fill::Low ? 0.f : how == Fill::High ? 1.f : uniform(random);
+        for (int x = 0; x < area.w; ++x)
+            p.row(y)[x] = how == Fill::Low ? 0.f : how == Fill::High ? 1.f : uniform(random);
     return p;
 }
 
@@ -38,10 +39,12 @@ TEST_CASE("dctShrink agrees with its scalar reference") {
     INFO("seed " << seed);
     const Fill how = GENERATE(Fill::Low, Fill::High, Fill::Random);
     const bool three = GENERATE(false, true);
-    const Rect whole{0, 0, 53, 39}, region = GENERATE(Rect{0, 0, 53, 39}, Rect{17, 9, 20, 13}, Rect{52, 38, 1, 1}, Rect{7, 0, 9, 39});
+    const Rect whole{0, 0, 53, 39},
+        region = GENERATE(Rect{0, 0, 53, 39}, Rect{17, 9, 20, 13}, Rect{52, 38, 1, 1}, Rect{7, 0, 9, 39});
     std::vector<Plane> frames = {filled(whole, how, seed)};
     if (three) frames.push_back(filled(whole, how, seed + 1)), frames.push_back(filled(whole, how, seed + 2));
-    // On random samples a coefficient may lie on the threshold itself, where a rounding decides: no threshold near them.
+    // On random samples a coefficient may lie on the threshold itself, where a rounding decides: no threshold near
+    // them.
     const float threshold = how == Fill::Random ? GENERATE(0.f, 9.f) : 0.05f;
     Plane fast = Plane::make(region), truth = Plane::make(region);
     dctShrink(frames, whole, threshold, fast);
@@ -88,7 +91,8 @@ TEST_CASE("resampling a straight ramp gives the straight ramp") {
     resample(ramp, out, {0, 64.0 / 160}, {0, 32.0 / 48}, kernel);
     // Lanczos ripples a little on ramps; none of them may shift.
     for (const int x : {40, 80, 119})
-        CHECK(out.at(x, 20) == Approx(0.01 * ((x + 0.5) * 0.4 - 0.5) + 0.005 * ((20 + 0.5) * 32 / 48 - 0.5)).margin(0.0008));
+        CHECK(out.at(x, 20) ==
+              Approx(0.01 * ((x + 0.5) * 0.4 - 0.5) + 0.005 * ((20 + 0.5) * 32 / 48 - 0.5)).margin(0.0008));
 }
 
 TEST_CASE("colour codes and matrices turn back exactly") {

@@ -17,7 +17,8 @@ using test::writeClip;
 
 namespace {
 
-std::shared_ptr<FrameReader> reader(const ClipPtr& clip, PacketDecoder::Threads threads = PacketDecoder::Threads::Slices) {
+std::shared_ptr<FrameReader> reader(const ClipPtr& clip,
+                                    PacketDecoder::Threads threads = PacketDecoder::Threads::Slices) {
     return std::make_shared<FrameReader>(clip, threads, std::size_t(4) << 20);
 }
 
@@ -136,7 +137,8 @@ TEST_CASE("uneven frame times are read and kept to the microsecond's rounding of
     writeClip(folder / "v.mkv", r);
     const ClipPtr clip = Clip::openVideo(folder / "v.mkv");
     CHECK(clip->facts().video.variableRate);
-    for (std::size_t i = 0; i < r.pts.size(); ++i) CHECK(clip->secondsAt(static_cast<std::int64_t>(i)) == Approx(double(r.pts[i]) / 1000));
+    for (std::size_t i = 0; i < r.pts.size(); ++i)
+        CHECK(clip->secondsAt(static_cast<std::int64_t>(i)) == Approx(double(r.pts[i]) / 1000));
     CHECK(clip->frameAt(0.1305) == 3);
     CHECK(clip->frameAt(0.131) == 4);
     CHECK(clip->frameAt(-1) == 0);
@@ -144,7 +146,8 @@ TEST_CASE("uneven frame times are read and kept to the microsecond's rounding of
     exportClip({folder / "v.mkv", folder / "out.mp4", Ticket{}}, {});
     const ClipPtr out = Clip::openVideo(folder / "out.mp4");
     REQUIRE(out->frameCount() == 10);
-    for (std::size_t i = 0; i < r.pts.size(); ++i) CHECK(out->secondsAt(static_cast<std::int64_t>(i)) == Approx(double(r.pts[i]) / 1000).margin(1e-4));
+    for (std::size_t i = 0; i < r.pts.size(); ++i)
+        CHECK(out->secondsAt(static_cast<std::int64_t>(i)) == Approx(double(r.pts[i]) / 1000).margin(1e-4));
 }
 
 TEST_CASE("with no steps on, every frame comes out, in time, with its sound untouched") {
@@ -264,8 +267,11 @@ TEST_CASE("integer codes survive the trip through float pictures exactly") {
             for (int y = 0; y < (c ? 16 : 32); ++y)
                 for (int x = 0; x < (c ? 32 : 64); ++x) {
                     const int code = (x * 31 + y * 57 + c * 11) % (1 << depth);
-                    if (depth == 8) f->data[c][y * f->linesize[c] + x] = static_cast<std::uint8_t>(code);
-                    else reinterpret_cast<std::uint16_t*>(f->data[c] + y * f->linesize[c])[x] = static_cast<std::uint16_t>(code);
+                    if (depth == 8)
+                        f->data[c][y * f->linesize[c] + x] = static_cast<std::uint8_t>(code);
+                    else
+                        reinterpret_cast<std::uint16_t*>(f->data[c] + y * f->linesize[c])[x] =
+                            static_cast<std::uint16_t>(code);
                 }
         const PictureFormat pf = pictureFormatFor(format, 64, 32, {1, 1, 1, false, 1});
         Picture p = Picture::make(pf, pf.frame());
@@ -273,12 +279,14 @@ TEST_CASE("integer codes survive the trip through float pictures exactly") {
         const av::Frame back = toFrame(p, format);
         for (int c = 0; c < 3; ++c)
             for (int y = 0; y < (c ? 16 : 32); ++y)
-                REQUIRE(std::memcmp(f->data[c] + y * f->linesize[c], back->data[c] + y * back->linesize[c], static_cast<std::size_t>(c ? 32 : 64) * (depth > 8 ? 2 : 1)) == 0);
+                REQUIRE(std::memcmp(f->data[c] + y * f->linesize[c], back->data[c] + y * back->linesize[c],
+                                    static_cast<std::size_t>(c ? 32 : 64) * (depth > 8 ? 2 : 1)) == 0);
     }
 }
 
 TEST_CASE("semi-planar and packed formats read the same pictures as planar ones") {
-    const AVPixelFormat format = GENERATE(AV_PIX_FMT_NV12, AV_PIX_FMT_YUYV422, AV_PIX_FMT_GRAY8, AV_PIX_FMT_RGB24, AV_PIX_FMT_BGRA);
+    const AVPixelFormat format =
+        GENERATE(AV_PIX_FMT_NV12, AV_PIX_FMT_YUYV422, AV_PIX_FMT_GRAY8, AV_PIX_FMT_RGB24, AV_PIX_FMT_BGRA);
     const av::Frame f(av_frame_alloc());
     f->format = format;
     f->width = 32;
@@ -289,7 +297,10 @@ TEST_CASE("semi-planar and packed formats read the same pictures as planar ones"
     for (int c = 0; c < std::min<int>(3, d.nb_components); ++c)
         for (int y = 0; y < (c && !rgb ? 16 >> d.log2_chroma_h : 16); ++y)
             for (int x = 0; x < (c && !rgb ? 32 >> d.log2_chroma_w : 32); ++x)
-                f->data[d.comp[c].plane][y * f->linesize[d.comp[c].plane] + x * d.comp[c].step + d.comp[c].offset] = static_cast<std::uint8_t>(rgb ? 200 : c ? 128 : 16 + 3 * x);
+                f->data[d.comp[c].plane][y * f->linesize[d.comp[c].plane] + x * d.comp[c].step + d.comp[c].offset] =
+                    static_cast<std::uint8_t>(rgb ? 200
+                                              : c ? 128
+                                                  : 16 + 3 * x);
     const PictureFormat pf = pictureFormatFor(format, 32, 16, {1, 1, rgb ? 0 : 1, false, 1});
     Picture p = Picture::make(pf, {3, 2, 20, 9});
     toPicture(*f, p);
@@ -308,8 +319,10 @@ TEST_CASE("facts are told as the command line contract has them") {
     r.sound = true;
     writeClip(folder / "in.mp4", r);
     const auto j = toJson(Clip::open(folder / "in.mp4")->facts());
-    for (const char* key : {"file", "container", "duration_s", "bytes", "video", "audio", "subtitles"}) CHECK(j.contains(key));
-    for (const char* key : {"codec", "width", "height", "fps", "frames", "bit_depth", "pixel_format", "rotation", "sar", "interlaced", "primaries", "transfer", "matrix", "range", "bitrate"})
+    for (const char* key : {"file", "container", "duration_s", "bytes", "video", "audio", "subtitles"})
+        CHECK(j.contains(key));
+    for (const char* key : {"codec", "width", "height", "fps", "frames", "bit_depth", "pixel_format", "rotation", "sar",
+                            "interlaced", "primaries", "transfer", "matrix", "range", "bitrate"})
         CHECK(j["video"].contains(key));
     CHECK(j["audio"][0]["rate"] == 48000);
     CHECK(j["audio"][0]["channels"] == 2);

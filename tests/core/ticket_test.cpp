@@ -43,8 +43,10 @@ FramingPlan plan(Size source, const FramingWish& w) { return planFraming(source,
 
 TEST_CASE("a ticket comes back from JSON as it went in, every field of it") {
     Ticket t;
-    for (const char* a : {"clean.blocks=12", "clean.noise=nudge:-2.5", "clean.keep_original=15", "enlarge.size=1080x1920", "enlarge.method=spline36", "motion.fps=30",
-                          "frame.aspect=4:5", "frame.fill=blur", "frame.x=0.25", "finish.sharpen.amount=0.8", "finish.sharpen.radius=1.6", "sound.mode=aac", "deliver.size_mb=5.5"})
+    for (const char* a :
+         {"clean.blocks=12", "clean.noise=nudge:-2.5", "clean.keep_original=15", "enlarge.size=1080x1920",
+          "enlarge.method=spline36", "motion.fps=30", "frame.aspect=4:5", "frame.fill=blur", "frame.x=0.25",
+          "finish.sharpen.amount=0.8", "finish.sharpen.radius=1.6", "sound.mode=aac", "deliver.size_mb=5.5"})
         setByAssignment(t, a);
     t.stretch = {true, 1.5, 3};
     CHECK(t.clean.on);
@@ -76,7 +78,8 @@ TEST_CASE("measured, nudged and fixed resolve against the reading, inside the ra
 }
 
 TEST_CASE("unknown keys inside a step are kept and named; unknown steps are refused") {
-    const Ticket t = ticketFromJson(json::parse(R"({"ulmwood":1,"clean":{"on":true,"shine":3,"deep":{"er":[1]}}})"), "x");
+    const Ticket t =
+        ticketFromJson(json::parse(R"({"ulmwood":1,"clean":{"on":true,"shine":3,"deep":{"er":[1]}}})"), "x");
     CHECK(unknownKeys(t) == std::vector<std::string>{"clean.deep.er", "clean.shine"});
     CHECK(toJson(t)["clean"]["shine"] == 3);
     CHECK(toJson(t)["clean"]["deep"]["er"] == json::array({1}));
@@ -89,9 +92,12 @@ TEST_CASE("wrong types and ranges are refused with their place") {
     CHECK(refusal(R"({"ulmwood":2})").starts_with("at /ulmwood: this ticket is of another version"));
     CHECK(refusal(R"({"ulmwood":1,"clean":7})") == "at /clean: a step must be a JSON object");
     CHECK(refusal(R"({"ulmwood":1,"clean":{"blocks":7}})").starts_with("at /clean/blocks: must be {"));
-    CHECK(refusal(R"({"ulmwood":1,"clean":{"blocks":{"from":"guessed"}}})").starts_with("at /clean/blocks: \"from\" must be"));
-    CHECK(refusal(R"({"ulmwood":1,"clean":{"noise":{"from":"fixed","value":900}}})") == "at /clean/noise: \"value\" must lie in 0…50");
-    CHECK(refusal(R"({"ulmwood":1,"clean":{"noise":{"from":"fixed"}}})") == "at /clean/noise: a fixed quantity needs \"value\"");
+    CHECK(refusal(R"({"ulmwood":1,"clean":{"blocks":{"from":"guessed"}}})")
+              .starts_with("at /clean/blocks: \"from\" must be"));
+    CHECK(refusal(R"({"ulmwood":1,"clean":{"noise":{"from":"fixed","value":900}}})") ==
+          "at /clean/noise: \"value\" must lie in 0…50");
+    CHECK(refusal(R"({"ulmwood":1,"clean":{"noise":{"from":"fixed"}}})") ==
+          "at /clean/noise: a fixed quantity needs \"value\"");
     CHECK(refusal(R"({"ulmwood":1,"enlarge":{"scale":"big"}})") == "at /enlarge/scale: must be a number");
     CHECK(refusal(R"({"ulmwood":1,"enlarge":{"scale":1e99}})") == "at /enlarge/scale: must lie in 1…8");
     CHECK(refusal(R"({"ulmwood":1,"enlarge":{"size":"0x0"}})").starts_with("at /enlarge/size: must be"));
@@ -176,7 +182,8 @@ TEST_CASE("framing: scales, sizes, shapes and fills") {
 TEST_CASE("sizes and aspects are read strictly") {
     CHECK(parseSize("1080x1920") == Size{1080, 1920});
     CHECK(parseSize("1080×1920") == Size{1080, 1920});
-    for (const char* bad : {"", "x", "10x", "x10", "10x-2", "10x10x10", "9999999999x2", "a x b"}) CHECK_FALSE(parseSize(bad));
+    for (const char* bad : {"", "x", "10x", "x10", "10x-2", "10x10x10", "9999999999x2", "a x b"})
+        CHECK_FALSE(parseSize(bad));
     CHECK(parseAspect("4:5") == Size{4, 5});
     CHECK_FALSE(parseAspect("4/5"));
 }

@@ -53,14 +53,20 @@ void fillFrame(AVFrame& f, int n) {
     const bool rgb = d.flags & AV_PIX_FMT_FLAG_RGB;
     for (int c = 0; c < std::min<int>(d.nb_components, 3); ++c) {
         const bool chroma = c > 0 && !rgb;
-        const int w = chroma ? AV_CEIL_RSHIFT(f.width, d.log2_chroma_w) : f.width, h = chroma ? AV_CEIL_RSHIFT(f.height, d.log2_chroma_h) : f.height;
+        const int w = chroma ? AV_CEIL_RSHIFT(f.width, d.log2_chroma_w) : f.width,
+                  h = chroma ? AV_CEIL_RSHIFT(f.height, d.log2_chroma_h) : f.height;
         for (int y = 0; y < h; ++y)
             for (int x = 0; x < w; ++x) {
-                int v = chroma ? 128 + (c == 1 ? 30 : -20) : rgb ? valueAt(x, y, n, f.width) : 16 + valueAt(x, y, n, f.width) * 219 / 255;
+                int v = chroma ? 128 + (c == 1 ? 30 : -20)
+                        : rgb  ? valueAt(x, y, n, f.width)
+                               : 16 + valueAt(x, y, n, f.width) * 219 / 255;
                 v <<= depth - 8;
-                std::uint8_t* p = f.data[d.comp[c].plane] + y * f.linesize[d.comp[c].plane] + x * d.comp[c].step + d.comp[c].offset;
-                if (depth > 8) *reinterpret_cast<std::uint16_t*>(p) = static_cast<std::uint16_t>(v << d.comp[c].shift);
-                else *p = static_cast<std::uint8_t>(v);
+                std::uint8_t* p =
+                    f.data[d.comp[c].plane] + y * f.linesize[d.comp[c].plane] + x * d.comp[c].step + d.comp[c].offset;
+                if (depth > 8)
+                    *reinterpret_cast<std::uint16_t*>(p) = static_cast<std::uint16_t>(v << d.comp[c].shift);
+                else
+                    *p = static_cast<std::uint8_t>(v);
             }
     }
 }
@@ -87,7 +93,8 @@ av::Codec openSound(const std::string& name, AVFormatContext& out, AVStream*& st
 void writeClip(const std::string& path, const ClipRecipe& r) {
     av::quiet();
     AVFormatContext* out = nullptr;
-    check(avformat_alloc_output_context2(&out, nullptr, r.muxer.empty() ? nullptr : r.muxer.c_str(), path.c_str()), "container");
+    check(avformat_alloc_output_context2(&out, nullptr, r.muxer.empty() ? nullptr : r.muxer.c_str(), path.c_str()),
+          "container");
     const AVCodec* codec = avcodec_find_encoder_by_name(r.encoder.c_str());
     if (!codec) throw std::runtime_error("test clip: no encoder " + r.encoder);
     const av::Codec c(avcodec_alloc_context3(codec));
@@ -113,7 +120,8 @@ void writeClip(const std::string& path, const ClipRecipe& r) {
     video->avg_frame_rate = r.fps;
     video->sample_aspect_ratio = r.sar;
     if (r.rotate) {
-        auto* matrix = reinterpret_cast<std::int32_t*>(av_stream_new_side_data(video, AV_PKT_DATA_DISPLAYMATRIX, 9 * sizeof(std::int32_t)));
+        auto* matrix = reinterpret_cast<std::int32_t*>(
+            av_stream_new_side_data(video, AV_PKT_DATA_DISPLAYMATRIX, 9 * sizeof(std::int32_t)));
         av_display_rotation_set(matrix, r.rotate);
     }
     AVStream* audio = nullptr;
@@ -157,7 +165,8 @@ void writeClip(const std::string& path, const ClipRecipe& r) {
             if (sound->sample_fmt == AV_SAMPLE_FMT_FLTP)
                 for (int ch = 0; ch < 2; ++ch) reinterpret_cast<float*>(f->data[ch])[i] = static_cast<float>(v);
             else
-                for (int ch = 0; ch < 2; ++ch) reinterpret_cast<std::int16_t*>(f->data[0])[2 * i + ch] = static_cast<std::int16_t>(v * 32000);
+                for (int ch = 0; ch < 2; ++ch)
+                    reinterpret_cast<std::int16_t*>(f->data[0])[2 * i + ch] = static_cast<std::int16_t>(v * 32000);
         }
         f->pts = sample;
         sample += f->nb_samples;
@@ -202,7 +211,8 @@ void quantiseBlocks(Picture& picture, double step) {
     Plane& p = picture.planes[0];
     double basis[8][8];
     for (int k = 0; k < 8; ++k)
-        for (int x = 0; x < 8; ++x) basis[k][x] = (k ? 0.5 : std::sqrt(0.125)) * std::cos((2 * x + 1) * k * std::numbers::pi / 16);
+        for (int x = 0; x < 8; ++x)
+            basis[k][x] = (k ? 0.5 : std::sqrt(0.125)) * std::cos((2 * x + 1) * k * std::numbers::pi / 16);
     const double s = step / 219;
     for (int by = 0; by + 8 <= p.area().h; by += 8)
         for (int bx = 0; bx + 8 <= p.area().w; bx += 8) {

@@ -29,10 +29,10 @@ struct ClipRecipe {
     int width = 96, height = 64, frames = 24;
     AVRational fps{25, 1};
     int bFrames = 2, gop = 12;
-    std::string muxer;          ///< empty: by the file's ending
-    int rotate = 0;             ///< clockwise degrees a player turns it
+    std::string muxer; ///< empty: by the file's ending
+    int rotate = 0;    ///< clockwise degrees a player turns it
     AVRational sar{1, 1};
-    bool sound = false;         ///< a sine as AAC
+    bool sound = false; ///< a sine as AAC
     std::string soundCodec = "aac";
     std::vector<std::int64_t> pts; ///< of each frame, in 1/1000 s, for uneven times
     std::vector<std::pair<std::string, std::string>> options;

@@ -39,7 +39,8 @@ Picture computeFenced(const Stage& stage, std::int64_t frame, const Rect& region
     std::array<Plane, 3> wide;
     for (int c = 0; c < 3; ++c) {
         wide[static_cast<std::size_t>(c)] = Plane::make(out.planes[c].area().grown(8));
-        for (int y = wide[c].area().y; y < wide[c].area().bottom(); ++y) std::fill_n(wide[c].row(y), wide[c].area().w, kGuard);
+        for (int y = wide[c].area().y; y < wide[c].area().bottom(); ++y)
+            std::fill_n(wide[c].row(y), wide[c].area().w, kGuard);
         out.planes[c] = wide[c].view(out.planes[c].area());
     }
     stage.compute(frame, in, out, {});
@@ -68,17 +69,21 @@ double worstDifference(const Picture& whole, const Picture& part) {
 } // namespace
 
 PatternStage::PatternStage(const PictureFormat& format, std::int64_t frames, std::uint32_t seed)
-    : Stage({}, format, KeyMaker("pattern").add(format.width).add(format.height).add(static_cast<int>(seed))), frames_(frames), seed_(seed) {}
+    : Stage({}, format, KeyMaker("pattern").add(format.width).add(format.height).add(static_cast<int>(seed))),
+      frames_(frames), seed_(seed) {}
 
 void PatternStage::compute(std::int64_t frame, std::span<const Picture>, Picture& out, const CancelToken&) const {
     for (int c = 0; c < 3; ++c)
         for (int y = out.planes[c].area().y; y < out.planes[c].area().bottom(); ++y)
             for (int x = out.planes[c].area().x; x < out.planes[c].area().right(); ++x) {
                 const auto u = static_cast<std::uint32_t>(x), v = static_cast<std::uint32_t>(y);
-                std::uint32_t h = (u * 2654435761u) ^ (v * 2246822519u) ^ (static_cast<std::uint32_t>(frame) * 3266489917u) ^ (seed_ + static_cast<std::uint32_t>(c) * 97);
+                std::uint32_t h = (u * 2654435761u) ^ (v * 2246822519u) ^
+                                  (static_cast<std::uint32_t>(frame) * 3266489917u) ^
+                                  (seed_ + static_cast<std::uint32_t>(c) * 97);
                 h ^= h >> 15, h *= 2246822519u, h ^= h >> 13;
                 const float noise = float(h & 1023) / 1023 * 0.1f, step = (x / 11 + y / 7) % 2 ? 0.55f : 0.2f;
-                out.planes[c].row(y)[x - out.planes[c].area().x] = (c ? -0.3f : 0.f) + step + noise + 0.001f * float(x % 100);
+                out.planes[c].row(y)[x - out.planes[c].area().x] =
+                    (c ? -0.3f : 0.f) + step + noise + 0.001f * float(x % 100);
             }
 }
 
@@ -99,7 +104,8 @@ void checkContract(const Stage& stage, double bound) {
         for (const Rect& r : regions) {
             const Rect region = r.intersected(frame);
             if (region.empty()) continue;
-            INFO(stage.name() << " frame " << n << " region " << region.x << "," << region.y << " " << region.w << "×" << region.h << " of " << frame.w << "×" << frame.h);
+            INFO(stage.name() << " frame " << n << " region " << region.x << "," << region.y << " " << region.w << "×"
+                              << region.h << " of " << frame.w << "×" << frame.h);
             CHECK(worstDifference(whole, computeFenced(stage, n, region)) <= bound);
         }
     }

@@ -1,7 +1,7 @@
 #include "tests/window/fixture.h"
 
-#include "app/bench/target_chips.h"
 #include "app/bench/spots_column.h"
+#include "app/bench/target_chips.h"
 #include "app/work/image.h"
 
 #include <QLabel>
@@ -45,7 +45,8 @@ TEST_CASE("an empty Bench teaches what to do; a dropped clip shows its facts, it
     Engine engine(0);
     for (std::size_t i = 0; i < 3; ++i) {
         const SpotPicture& s = b.live().spots()[i];
-        CHECK(s.after == toImage(engine.pull(*asRgb(p.result), b.project().currentClip()->spots[i].frame, s.region, {})));
+        CHECK(s.after ==
+              toImage(engine.pull(*asRgb(p.result), b.project().currentClip()->spots[i].frame, s.region, {})));
         b.find(QString("spot.%1").arg(QChar('A' + int(i))).toUtf8());
     }
 }
@@ -64,7 +65,8 @@ TEST_CASE("advice goes on the ticket by one click, and undo takes it off again")
     CHECK(b.ticket().clean.on);
 }
 
-TEST_CASE("a slider starts measured, is nudged by dragging, fixed by its word, docked by Home; spots follow every move") {
+TEST_CASE(
+    "a slider starts measured, is nudged by dragging, fixed by its word, docked by Home; spots follow every move") {
     Bench b;
     auto* blocks = b.find<QuantitySlider>("clean.blocks");
     REQUIRE(blocks->isVisible());
@@ -108,7 +110,8 @@ TEST_CASE("the newest value always wins, and stale spots are marked until then")
     REQUIRE(b.settle());
     Engine engine(0);
     const SpotPicture& s = b.live().spots()[0];
-    CHECK(s.after == toImage(engine.pull(*asRgb(b.live().pipeline()->result), b.project().currentClip()->spots[0].frame, s.region, {})));
+    CHECK(s.after == toImage(engine.pull(*asRgb(b.live().pipeline()->result), b.project().currentClip()->spots[0].frame,
+                                         s.region, {})));
 }
 
 TEST_CASE("steps open in place one at a time, switch by mouse and keys, and say in a sentence what they do") {
@@ -158,7 +161,9 @@ TEST_CASE("wipe, pair and flip show before and after where they say, to the pixe
         for (int y = pic.top() + 20; y < pic.bottom() - 40; y += 3)
             for (int x = pic.left() + int(from * pic.width()); x < pic.left() + int(to * pic.width()); x += 3) {
                 const QPointF d = t.deliveredAt(QPointF(x, y));
-                if (b.live().tableBefore().pixel(int(d.x()), int(d.y())) != b.live().tableAfter().pixel(int(d.x()), int(d.y()))) return QPoint(x, y);
+                if (b.live().tableBefore().pixel(int(d.x()), int(d.y())) !=
+                    b.live().tableAfter().pixel(int(d.x()), int(d.y())))
+                    return QPoint(x, y);
             }
         return QPoint();
     };
@@ -273,7 +278,9 @@ TEST_CASE("playing runs through the clip's original at its own rate and stops wh
     b.project().setPlayhead(0);
     QImage shown;
     int pictures = 0;
-    QObject::connect(&b.window.bench().player(), &Player::picture, &b.window, [&](const QImage& p) { if (!p.isNull()) shown = p, ++pictures; });
+    QObject::connect(&b.window.bench().player(), &Player::picture, &b.window, [&](const QImage& p) {
+        if (!p.isNull()) shown = p, ++pictures;
+    });
     QElapsedTimer clock;
     clock.start();
     QTest::mouseClick(b.find("play"), Qt::LeftButton);

@@ -25,7 +25,8 @@ Bench::Bench(const QStringList& clips, const QString& session) : window(session)
     window.show();
     QStringList files;
     for (const QString& c : clips) {
-        const QString from = QString::fromStdString(demoClips() / (c.toStdString() + ".mp4")), to = QString::fromStdString(folder / (c.toStdString() + ".mp4"));
+        const QString from = QString::fromStdString(demoClips() / (c.toStdString() + ".mp4")),
+                      to = QString::fromStdString(folder / (c.toStdString() + ".mp4"));
         QFile::copy(from, to);
         files << to;
     }
@@ -40,7 +41,8 @@ Bench::Bench(const QStringList& clips, const QString& session) : window(session)
 
 bool Bench::settle() {
     return waitFor([&] {
-        return live().pipeline() && live().tableFresh() >= 1 && !live().spots().empty() && std::ranges::all_of(live().spots(), &app::SpotPicture::fresh);
+        return live().pipeline() && live().tableFresh() >= 1 && !live().spots().empty() &&
+               std::ranges::all_of(live().spots(), &app::SpotPicture::fresh);
     });
 }
 

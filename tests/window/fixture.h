@@ -41,7 +41,8 @@ public:
     app::Project& project() { return window.project(); }
     app::LiveModel& live() { return window.bench().live(); }
     app::ViewingTable& table() { return window.bench().table().table(); }
-    template <class W = QWidget> W* find(const char* name) {
+    template <class W = QWidget>
+    W* find(const char* name) {
         auto* w = window.findChild<W*>(name);
         INFO("widget " << name);
         REQUIRE(w);

@@ -63,7 +63,12 @@ TEST_CASE("target chips tell what the file will be, and the run list makes it so
     const double forecast = b.find<TargetChip>("target.email-20")->state().share * 20e6;
     QTest::mouseClick(add, Qt::LeftButton);
     REQUIRE(b.window.runs().items().size() == 2);
-    REQUIRE(waitFor([&] { return std::ranges::all_of(b.window.runs().items(), [](const RunItem& r) { return r.state == RunItem::State::Done; }); }, 60000));
+    REQUIRE(waitFor(
+        [&] {
+            return std::ranges::all_of(b.window.runs().items(),
+                                       [](const RunItem& r) { return r.state == RunItem::State::Done; });
+        },
+        60000));
     for (const RunItem& r : b.window.runs().items()) {
         INFO(r.output.toStdString());
         const ClipPtr made = Clip::openVideo(r.output.toStdString());
@@ -131,7 +136,8 @@ TEST_CASE("closing and reopening loses nothing") {
         b.window.setNight(true);
         wanted = b.ticket();
         QFile::copy(QString::fromStdString(b.folder / "wheel.mp4"), QString::fromStdString(session / "wheel.mp4"));
-        b.project().addFiles({QString::fromStdString(session / "wheel.mp4")}); // a second clip that outlives this window
+        b.project().addFiles(
+            {QString::fromStdString(session / "wheel.mp4")}); // a second clip that outlives this window
         REQUIRE(waitFor([&] { return b.project().count() == 2 && b.project().at(1).clip; }));
         b.project().setCurrent(1);
         b.project().change(wanted);
@@ -181,7 +187,8 @@ TEST_CASE("a crash loses nothing: the process is killed, and the next start has 
 
 TEST_CASE("a session file that makes no sense is set aside, and the window still starts") {
     test::TempFolder session;
-    for (const char* text : {"nonsense", "[1,2]", R"({"clips":[{"path":5}]})", R"({"clips":[{"path":"x","ticket":{"ulmwood":9}}],"runs":7})"}) {
+    for (const char* text : {"nonsense", "[1,2]", R"({"clips":[{"path":5}]})",
+                             R"({"clips":[{"path":"x","ticket":{"ulmwood":9}}],"runs":7})"}) {
         std::ofstream(session / "session.json") << text;
         MainWindow w(QString::fromStdString(session.path()));
         w.restore();

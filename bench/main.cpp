@@ -1,0 +1,323 @@
+// ulmwood-bench DEMO-FOLDER [ROW…]: measures what docs/testing.md lists and writes docs/bench.md and docs/bench.json.
+#include "bench/measure.h"
+
+#include "core/deliver/export.h"
+#include "core/deliver/forecast.h"
+#include "core/inspect/inspection.h"
+#include "core/judge/compare.h"
+#include "core/judge/measures.h"
+#include "core/media/frame_convert.h"
+
+#include <cstdlib>
+#include <filesystem>
+#include <iostream>
+#include <tbb/parallel_for.h>
+
+using namespace ulm;
+using namespace ulm::bench;
+namespace fs = std::filesystem;
+
+namespace {
+
+constexpr const char* kClips[] = {"wheel", "glaze", "shelf", "kiln", "hands", "ident"};
+
+class Bench {
+public:
+    Bench(fs::path demo, fs::path programs)
+        : demo_(std::move(demo)), programs_(std::move(programs)), work_(fs::temp_directory_path() / "ulmwood-bench") {
+        fs::remove_all(work_);
+        fs::create_directories(work_);
+    }
+    ~Bench() { fs::remove_all(work_); }
+
+    std::vector<Row> rows;
+
+    void spots() {
+        const auto reader = open("wheel.mp4", PacketDecoder::Threads::Slices);
+        const Readings readings = inspectClip(Clip::openVideo(path("wheel.mp4")), 6, {}).readings;
+        Ticket t = loadTicket(path("wheel.ticket.json"));
+        setByAssignment(t, "clean.noise=4");
+        std::vector<double> spot, three, whole;
+        Engine engine(std::size_t(256) << 20);
+        for (int i = 0; i < 40; ++i) {
+            t.clean.blocks = {From::Fixed, 10.0 + i, 0}; // the control moved is the first of the chain
+            const Pipeline p = buildPipeline(reader, t, readings);
+            const StagePtr rgb = asRgb(p.result);
+            const Rect places[] = {{300, 600, 192, 192}, {700, 900, 192, 192}, {200, 1500, 192, 192}};
+            spot.push_back(seconds([&] { engine.pull(*rgb, 100, places[0], {}); }));
+            t.clean.blocks.value += 0.5;
+            const Pipeline q = buildPipeline(reader, t, readings);
+            const StagePtr all = asRgb(q.result);
+            three.push_back(
+                seconds([&] { tbb::parallel_for(0, 3, [&](int k) { engine.pull(*all, 100, places[k], {}); }); }));
+            if (i % 4 == 0) {
+                Engine fresh(std::size_t(256) << 20);
+                whole.push_back(seconds([&] { fresh.pull(*rgb, 100, rgb->format().frame(), {}); }));
+            }
+        }
+        const double ratio = median(whole) / median(spot);
+        add("live spot",
+            "exact 192×192 of 1080×1920, full ticket, first control moved, against the whole frame, one core each",
+            "1/" + fixedPoint(ratio, 1), "≤ 1/15", ratio >= 15);
+        const double p95 = percentile(three, 0.95) * 1000;
+        add("three spots together", "p50 / p95 after a change, 2 cores",
+            fixedPoint(median(three) * 1000, 0) + " / " + fixedPoint(p95, 0) + " ms", "p95 ≤ 120 ms", p95 <= 120);
+    }
+
+    void downstream() {
+        const auto reader = open("wheel.mp4", PacketDecoder::Threads::Slices);
+        Ticket t = loadTicket(path("wheel.ticket.json"));
+        std::vector<double> cold, warm;
+        for (int i = 0; i < 6; ++i) {
+            Engine engine(std::size_t(512) << 20);
+            const auto view = [&](double amount) {
+                t.finish.amount = amount;
+                const Pipeline p = buildPipeline(reader, t, {20, 4});
+                return seconds([&] {
+                    engine.pullTiles(*p.result, 100, p.result->format().frame(), 256, 540, 960, {},
+                                     [](const Picture&) {});
+                });
+            };
+            reader->frame(100, {});
+            cold.push_back(view(0.5));
+            warm.push_back(view(0.9));
+        }
+        const double ratio = median(warm) / median(cold);
+        add("view refresh after a change of Finish", "whole view, against an empty cache",
+            "1/" + fixedPoint(1 / ratio, 1), "≤ 1/5", ratio <= 0.2);
+    }
+
+    void transcode() {
+        const std::string clip = path("masters/shelf.mp4");
+        Ticket t;
+        setByAssignment(t, "sound.mode=drop");
+        std::vector<double> ratios;
+        for (int i = 0; i < 3; ++i) {
+            ExportJob job{clip, (work_ / "plain.mp4").string(), t};
+            job.replace = true;
+            const double ours = seconds([&] { exportClip(job, {}); });
+            const double direct = seconds([&] { transcodeDirectly(clip, (work_ / "direct.mp4").string()); });
+            ratios.push_back(ours / direct);
+        }
+        const double r = median(ratios);
+        add("plain transcode", "no steps on, 1280×720, against the same encoder driven directly through libav*",
+            fixedPoint(r, 2) + "×", "≤ 1.10×", r <= 1.10);
+    }
+
+    void overlap() {
+        const std::string clip = path("kiln.mp4");
+        const Ticket t = loadTicket(path("kiln.ticket.json"));
+        const Inspection inspection = inspectClip(Clip::openVideo(clip), 6, {});
+        ExportJob job{clip, (work_ / "overlap.mp4").string(), t, std::nullopt, inspection, true};
+        const double wall = seconds([&] { exportClip(job, {}); });
+        const auto reader = open("kiln.mp4", PacketDecoder::Threads::Frames);
+        const Pipeline p = buildPipeline(reader, t, inspection.readings);
+        Engine engine(std::size_t(160) << 20);
+        std::vector<av::Frame> frames(p.frames.size());
+        const double stages = seconds([&] {
+            tbb::parallel_for(std::size_t(0), frames.size(),
+                              [&](std::size_t n) { frames[n] = deliveredPicture(engine, p, p.frames[n], {}); });
+        });
+        const double encode = seconds([&] {
+            MovieWriter w((work_ / "encode.mp4").string(), "mp4", encodingFor(p), std::nullopt);
+            for (std::size_t n = 0; n < frames.size(); ++n) w.write(*frames[n], p.frames[n].pts, p.frames[n].duration);
+            w.finish();
+        });
+        const double slowest = std::max(stages, encode), floor = stages + encode;
+        add("export with steps",
+            "wall against the slowest single stage alone (stages " + fixedPoint(stages, 1) + " s, encoder " +
+                fixedPoint(encode, 1) + " s, each alone on both cores)",
+            fixedPoint(wall / slowest, 2) + "×", "≤ 1.15×", wall / slowest <= 1.15);
+        add("export with steps, against what two cores allow",
+            "wall against the sum of stages and encoder, which both fill both cores", fixedPoint(wall / floor, 2) + "×",
+            "", true);
+    }
+
+    void memory() {
+        makeLong("ten.mp4", 250);
+        makeLong("sixty.mp4", 1500);
+        std::vector<double> peaks;
+        for (const char* name : {"ten.mp4", "sixty.mp4"}) {
+            const ChildUse u = runChild({(programs_ / "cli/ulmwood-cli").string(), "render", (work_ / name).string(),
+                                         "-o", (work_ / "mem.mp4").string(), "--replace", "--set", "clean.blocks=8",
+                                         "--set", "enlarge.size=1080x1920", "--set", "finish.sharpen.amount=0.4"});
+            if (u.code) throw Error(Fault::Output, name, "the render failed", "");
+            peaks.push_back(u.peakMb);
+        }
+        const double growth = peaks[1] / peaks[0];
+        add("memory", "peak resident, 1080×1920, 10 s and 60 s",
+            fixedPoint(peaks[0], 0) + " and " + fixedPoint(peaks[1], 0) + " MB (×" + fixedPoint(growth, 3) + ")",
+            "≤ 1.5 GB, equal within 5 %", peaks[1] < 1536 && growth < 1.05);
+    }
+
+    void landing() {
+        double least = 1, most = 0;
+        int landed = 0;
+        for (const char* name : kClips) {
+            const std::string clip = path(std::string(name) + ".mp4");
+            Ticket t;
+            setByAssignment(t, "deliver.quality=best");
+            ExportJob free{clip, (work_ / "free.mp4").string(), t, std::nullopt, std::nullopt, true};
+            const double best = double(exportClip(free, {}).bytes);
+            for (const double share : {0.8, 0.55, 0.4}) {
+                Ticket s;
+                setByAssignment(s, "deliver.size_mb=" + fixedPoint(best * share / 1e6, 3));
+                ExportJob job{clip, (work_ / "landed.mp4").string(), s, std::nullopt, std::nullopt, true};
+                try {
+                    const ExportReport r = exportClip(job, {});
+                    const double k = double(r.bytes) / double(r.limitBytes);
+                    least = std::min(least, k);
+                    most = std::max(most, k);
+                    ++landed;
+                } catch (const Error& e) {
+                    if (e.fault != Fault::CannotFit) throw;
+                }
+            }
+        }
+        add("size landing",
+            std::to_string(landed) +
+                " deliveries of the demo's clips at 80, 55 and 40 % of their best size: result / limit",
+            fixedPoint(100 * least, 1) + "…" + fixedPoint(100 * most, 2) + " %", "never over; ≥ 97 %",
+            most <= 1 && least >= 0.97);
+    }
+
+    void forecast() {
+        double worst = 0;
+        std::string each;
+        for (const char* name : kClips) {
+            const std::string clip = path(std::string(name) + ".mp4");
+            const auto reader = open(std::string(name) + ".mp4", PacketDecoder::Threads::Frames);
+            Ticket t;
+            setByAssignment(t, "sound.mode=drop");
+            const Pipeline p = buildPipeline(reader, t, {});
+            Engine engine(std::size_t(64) << 20);
+            const double predicted = forecastSize(engine, p, {20}, 6, {}).bytesAt(20);
+            ExportJob job{clip, (work_ / "forecast.mp4").string(), t, std::nullopt, std::nullopt, true};
+            const double real = double(exportClip(job, {}).bytes);
+            worst = std::max(worst, std::abs(predicted / real - 1));
+            each += (each.empty() ? "" : ", ") + std::string(name) + " " + (predicted > real ? "+" : "") +
+                    fixedPoint(100 * (predicted / real - 1), 0) + " %";
+        }
+        add("size forecast", "six samples of a dozen frames, predicted against real, good quality",
+            "within " + fixedPoint(100 * worst, 0) + " % (" + each + ")", "within 8 %", worst <= 0.08);
+    }
+
+    void start() {
+        const std::string app = (programs_ / "app/ulmwood").string();
+        if (!fs::exists(app)) return;
+        ::setenv("XDG_DATA_HOME", (work_ / "home").c_str(), 1);
+        ::setenv("QT_QPA_PLATFORM", "offscreen", 0);
+        std::vector<double> shown, opened;
+        for (int i = 0; i < 5; ++i) {
+            fs::remove_all(work_ / "home");
+            const ChildUse u = runChild({app, "--time-start", path("wheel.mp4")});
+            double a = 0, b = 0;
+            if (std::sscanf(u.out.c_str(), "window %lf ms, first picture %lf ms", &a, &b) == 2)
+                shown.push_back(a), opened.push_back(b - a);
+        }
+        if (shown.empty()) throw Error(Fault::Output, app, "--time-start printed nothing", "");
+        add("start", "launch to a usable window, median of 5", fixedPoint(median(shown), 0) + " ms", "≤ 1 s",
+            median(shown) <= 1000);
+        add("open", "a clip to its first picture, median of 5", fixedPoint(median(opened), 0) + " ms", "≤ 0.4 s",
+            median(opened) <= 400);
+    }
+
+    void gains() {
+        for (const char* name : kClips) {
+            const std::string n = name;
+            const auto bad = open(n + ".mp4", PacketDecoder::Threads::Frames),
+                       good = open("masters/" + n + "-small.mp4", PacketDecoder::Threads::Frames);
+            const Readings r = inspectClip(Clip::openVideo(path(n + ".mp4")), 12, {}).readings;
+            Ticket t;
+            setByAssignment(t, "clean.blocks=measured");
+            setByAssignment(t, "clean.noise=measured");
+            const Pipeline p = buildPipeline(bad, t, r);
+            const SourceStage truth(good);
+            Engine engine(std::size_t(64) << 20);
+            double before = 0, after = 0, sBefore = 0, sAfter = 0;
+            int count = 0;
+            for (std::int64_t f = 5; f < p.source->frames(); f += 20, ++count) {
+                const Rect all = truth.format().frame();
+                const Plane m = engine.pull(truth, f, all, {}).planes[0],
+                            x = engine.pull(*p.source, f, all, {}).planes[0],
+                            y = engine.pull(*p.result, f, all, {}).planes[0];
+                before += psnr(m, x), after += psnr(m, y), sBefore += ssim(m, x), sAfter += ssim(m, y);
+            }
+            const double gain = (after - before) / count;
+            add("Clean on " + n,
+                "PSNR-Y (SSIM-Y) against its master, all measured (blocks " + fixedPoint(r.blocking, 0) + ", noise " +
+                    fixedPoint(r.noise, 1) + ")",
+                fixedPoint(before / count, 2) + " → " + fixedPoint(after / count, 2) + " dB (" +
+                    fixedPoint(sBefore / count, 3) + " → " + fixedPoint(sAfter / count, 3) + ")",
+                gain > -0.05 ? "no loss" : "gain", gain > -0.05);
+        }
+    }
+
+private:
+    std::string path(const std::string& name) const { return (demo_ / name).string(); }
+    std::shared_ptr<FrameReader> open(const std::string& name, PacketDecoder::Threads threads) const {
+        return std::make_shared<FrameReader>(Clip::openVideo(path(name)), threads, std::size_t(64) << 20);
+    }
+    void add(const std::string& what, const std::string& how, const std::string& value, const std::string& reach,
+             bool holds) {
+        rows.push_back({what, how, value, reach, holds});
+        std::cout << what << ": " << value
+                  << (reach.empty() ? "" : " (" + reach + (holds ? ", holds)" : ", FALLS SHORT)")) << std::endl;
+    }
+
+    // The reference: decoder and encoder in one loop, with the threads and settings that ours use.
+    static void transcodeDirectly(const std::string& in, const std::string& out) {
+        const ClipPtr clip = Clip::openVideo(in);
+        const av::Input input = openInput(in);
+        PacketDecoder decoder(*input->streams[clip->videoStream()], in, PacketDecoder::Threads::Frames);
+        VideoEncoding e;
+        e.width = clip->facts().video.width;
+        e.height = clip->facts().video.height;
+        e.colour = clip->facts().video.colour;
+        e.timeBase = clip->timeBase();
+        e.fps = clip->facts().video.fps;
+        MovieWriter w(out, "mp4", e, std::nullopt);
+        decoder.decodeAll(*input, clip->videoStream(),
+                          [&](AVFrame& f) { w.write(f, f.best_effort_timestamp, f.pkt_duration); });
+        w.finish();
+    }
+
+    // A clip of any length, from the demo's `glaze` over and over.
+    void makeLong(const std::string& name, int frames) {
+        const auto reader = open("glaze.mp4", PacketDecoder::Threads::Frames);
+        const VideoFacts& v = reader->clip().facts().video;
+        VideoEncoding e;
+        e.width = v.codedWidth;
+        e.height = v.codedHeight;
+        e.preset = "ultrafast";
+        MovieWriter w((work_ / name).string(), "mp4", e, std::nullopt);
+        for (int n = 0; n < frames; ++n) w.write(*reader->frame(n % reader->clip().frameCount(), {}).picture, n, 1);
+        w.finish();
+    }
+
+    fs::path demo_, programs_, work_;
+};
+
+} // namespace
+
+int main(int argc, char** argv) try {
+    if (argc < 2) {
+        std::cerr << "usage: ulmwood-bench DEMO-FOLDER [ROW…]\n";
+        return 2;
+    }
+    Bench bench(argv[1], fs::canonical("/proc/self/exe").parent_path().parent_path());
+    const std::pair<const char*, void (Bench::*)()> all[] = {
+        {"spots", &Bench::spots},       {"downstream", &Bench::downstream}, {"transcode", &Bench::transcode},
+        {"overlap", &Bench::overlap},   {"memory", &Bench::memory},         {"landing", &Bench::landing},
+        {"forecast", &Bench::forecast}, {"start", &Bench::start},           {"gains", &Bench::gains}};
+    for (const auto& [name, row] : all) {
+        bool wanted = argc == 2;
+        for (int i = 2; i < argc; ++i) wanted |= std::string(argv[i]) == name;
+        if (wanted) (bench.*row)();
+    }
+    if (argc == 2) writeReport(bench.rows, "docs");
+    return 0;
+} catch (const std::exception& e) {
+    std::cerr << e.what() << "\n";
+    return 5;
+}
