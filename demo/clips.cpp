@@ -2,7 +2,6 @@
 
 #include "core/deliver/movie_writer.h"
 #include "core/files.h"
-#include "core/media/frame_convert.h"
 #include "demo/damage.h"
 
 #include <filesystem>
@@ -41,11 +40,11 @@ public:
         if (name_ == "shelf") soften(c, 0.75f);
         if (name_ == "glaze") {
             fewerLevels(c, 40);
-            addNoise(c, 6.5f, static_cast<std::uint32_t>(n));
+            spreadNoise(c, 6.5f, static_cast<std::uint32_t>(n));
         }
-        if (name_ == "kiln") addNoise(c, 1.5f, static_cast<std::uint32_t>(n));
+        if (name_ == "kiln") spreadNoise(c, 1.5f, static_cast<std::uint32_t>(n));
         if (name_ == "ident") oversharpen(c, 0.9f, 1.2f);
-        const av::Frame f = toFrame(toPicture420(c), AV_PIX_FMT_YUV420P);
+        const av::Frame f = toFrame420(c);
         return trip_ ? trip_->through(*f) : av::Frame(av_frame_clone(f.get()));
     }
 
@@ -66,9 +65,9 @@ const std::vector<ClipPlan>& clipPlans() {
     static const std::vector<ClipPlan> plans = {
         {"wheel", makeWheel, 1280, 720, 25, 8.0, {8.0, 0.05, 0.012, 0.25, 0, 0, 11}, "sparrowgate"},
         {"glaze", makeGlaze, 720, 1280, 25, 8.2, {8.2, 0.02, 0.03, 0.2, 0.1, 0, 12}, "sparrowgate"},
-        {"shelf", makeShelf, 1280, 720, 25, 9.0, {9.0, 0.01, 0.01, 0.3, 0.15, 0, 13}, "lanternway"},
+        {"shelf", makeShelf, 1280, 720, 25, 8.4, {8.4, 0.01, 0.01, 0.3, 0.15, 0, 13}, "lanternway"},
         {"kiln", makeKiln, 720, 1280, 25, 8.0, {8.0, 0.08, 0.03, 0, 0.05, 0, 14}, "sparrowgate"},
-        {"hands", makeHands, 1280, 720, 24, 9.0, {9.0, 0.03, 0.01, 0.3, 0.2, 0, 15}, "cobblecast"},
+        {"hands", makeHands, 1280, 720, 24, 8.4, {8.4, 0.03, 0.01, 0.3, 0.2, 0, 15}, "cobblecast"},
         {"ident", makeIdent, 960, 960, 25, 8.0, {8.0, 0, 0.002, 0, 0.05, 0.4, 16}, "shop-window"}};
     return plans;
 }
@@ -122,8 +121,8 @@ void makeClip(const ClipPlan& p, const std::string& folder, std::uint32_t seed, 
             if (const double t = shownTime(p, n); t != drawn) scene->draw(drawn = t, c);
             const std::int64_t pts = std::int64_t(n) * 512;
             const Canvas half = halved(c);
-            tbb::parallel_invoke([&] { master.write(*toFrame(toPicture420(c), AV_PIX_FMT_YUV420P), pts, 512); },
-                                 [&] { small.write(*toFrame(toPicture420(half), AV_PIX_FMT_YUV420P), pts, 512); },
+            tbb::parallel_invoke([&] { master.write(*toFrame420(c), pts, 512); },
+                                 [&] { small.write(*toFrame420(half), pts, 512); },
                                  [&] { damaged.write(*damage.apply(c, half, n), pts, 512); });
         }
         master.finish();

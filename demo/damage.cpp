@@ -1,43 +1,46 @@
 #include "demo/damage.h"
 
 #include "core/error.h"
-#include "core/picture/colour.h"
 
 #include <algorithm>
+#include <new>
 #include <tbb/parallel_for.h>
 
 namespace ulm::demo {
 
-Picture toPicture420(const Canvas& c) {
-    PictureFormat f{c.w, c.h, 1, 1, 8, {1, 1, 1, false, 1}};
-    Picture p = Picture::make(f, f.frame());
-    const float kr = 0.2126f, kb = 0.0722f, kg = 1 - kr - kb;
-    std::vector<float> cb(c.pixels.size()), cr(c.pixels.size());
-    tbb::parallel_for(0, c.h, [&](int y) {
-        float* luma = p.planes[0].row(y);
-        for (int x = 0; x < c.w; ++x) {
-            const Rgb& s = c.at(x, y);
-            const float r = clamp01(s.r), g = clamp01(s.g), b = clamp01(s.b), l = kr * r + kg * g + kb * b;
-            luma[x] = l;
-            cb[static_cast<std::size_t>(y) * c.w + x] = (b - l) * 0.5f / (1 - kb);
-            cr[static_cast<std::size_t>(y) * c.w + x] = (r - l) * 0.5f / (1 - kr);
+av::Frame toFrame420(const Canvas& c) {
+    av::Frame f(av_frame_alloc());
+    f->format = AV_PIX_FMT_YUV420P;
+    f->width = c.w;
+    f->height = c.h;
+    if (av_frame_get_buffer(f.get(), 0) < 0) throw std::bad_alloc();
+    constexpr float kr = 0.2126f, kb = 0.0722f, kg = 1 - kr - kb;
+    const auto code = [](float v) { return static_cast<std::uint8_t>(v + 0.5f); };
+    tbb::parallel_for(0, (c.h + 1) / 2, [&](int cy) {
+        // A pair of rows, held as the mean of both for chroma: left, itself and right weigh 1 : 2 : 1.
+        std::vector<Rgb> mean(static_cast<std::size_t>(c.w));
+        for (int j = 0; j < 2; ++j) {
+            const int y = std::min(2 * cy + j, c.h - 1);
+            std::uint8_t* luma = f->data[0] + std::ptrdiff_t(y) * f->linesize[0];
+            for (int x = 0; x < c.w; ++x) {
+                const Rgb& s = c.at(x, y);
+                const Rgb v{clamp01(s.r), clamp01(s.g), clamp01(s.b)};
+                luma[x] = code(16 + 219 * (kr * v.r + kg * v.g + kb * v.b));
+                Rgb& m = mean[static_cast<std::size_t>(x)];
+                m = m + v * 0.5f;
+            }
+        }
+        std::uint8_t *cb = f->data[1] + std::ptrdiff_t(cy) * f->linesize[1],
+                     *cr = f->data[2] + std::ptrdiff_t(cy) * f->linesize[2];
+        for (int x = 0; x < (c.w + 1) / 2; ++x) {
+            const auto at = [&](int i) { return mean[static_cast<std::size_t>(std::clamp(i, 0, c.w - 1))]; };
+            const Rgb v = at(2 * x - 1) * 0.25f + at(2 * x) * 0.5f + at(2 * x + 1) * 0.25f;
+            const float l = kr * v.r + kg * v.g + kb * v.b;
+            cb[x] = code(128 + 112 / (1 - kb) * (v.b - l));
+            cr[x] = code(128 + 112 / (1 - kr) * (v.r - l));
         }
     });
-    for (int k = 1; k < 3; ++k) {
-        const std::vector<float>& full = k == 1 ? cb : cr;
-        tbb::parallel_for(0, p.planes[k].area().h, [&](int y) {
-            for (int x = 0; x < p.planes[k].area().w; ++x) {
-                float sum = 0;
-                for (int j = 0; j < 2; ++j) {
-                    const float* row = full.data() + static_cast<std::size_t>(std::min(2 * y + j, c.h - 1)) * c.w;
-                    sum += 0.25f * row[std::max(0, 2 * x - 1)] + 0.5f * row[2 * x] +
-                           0.25f * row[std::min(2 * x + 1, c.w - 1)];
-                }
-                p.planes[k].row(y)[x] = sum * 0.5f;
-            }
-        });
-    }
-    return p;
+    return f;
 }
 
 Canvas halved(const Canvas& c) {
@@ -83,7 +86,7 @@ void soften(Canvas& c, float sigma) {
     pass(half, c, true);
 }
 
-void addNoise(Canvas& c, float sigma, std::uint32_t frame) {
+void spreadNoise(Canvas& c, float sigma, std::uint32_t frame) {
     tbb::parallel_for(0, c.h, [&](int y) {
         for (int x = 0; x < c.w; ++x) {
             Rgb& p = c.at(x, y);

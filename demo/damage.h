@@ -1,21 +1,20 @@
 #pragma once
 
 #include "core/media/av.h"
-#include "core/picture/picture.h"
 #include "demo/scenes/canvas.h"
 
 namespace ulm::demo {
 
-/// 4:2:0 BT.709 limited range picture of a canvas (chroma sited left).
-Picture toPicture420(const Canvas&);
+/// 8-bit 4:2:0, BT.709, limited range (chroma sited left).
+av::Frame toFrame420(const Canvas&);
 /// Mean of 2×2 pixels.
 Canvas halved(const Canvas&);
 /// Every second pixel, no filter: stair-steps.
 Canvas decimated(const Canvas&);
 /// Gaussian of `sigma` pixels, per colour.
 void soften(Canvas&, float sigma);
-/// Adds sensor-like noise: `sigma` in 8-bit steps at mid grey, more in the dark; new on every frame.
-void addNoise(Canvas&, float sigma, std::uint32_t frame);
+/// Sensor-like noise: `sigma` in 8-bit steps at mid grey, more in the dark; new on every frame.
+void spreadNoise(Canvas&, float sigma, std::uint32_t frame);
 /// Fewer levels a channel: banding.
 void fewerLevels(Canvas&, int levels);
 /// Overshoot beside edges, as careless sharpening leaves it.

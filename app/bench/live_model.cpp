@@ -229,7 +229,7 @@ void LiveModel::refreshForecast() {
     const QPointer<QObject> self(this);
     forecastWorker_.submit([this, self, round, crf, p = pipeline_](const CancelToken& cancel) {
         try {
-            const Forecast f = forecastSize(project_.engine(), *p, {crf, kFloorCrf}, 3, cancel);
+            const Forecast f = forecastSize(project_.engine(), *p, {crf, kFloorCrf}, cancel);
             onInterface(self, [this, round, f] {
                 if (round != forecastRound_) return;
                 forecast_ = f;

@@ -240,7 +240,7 @@ private:
             return finishWith(output_.partPath(), encodeOnce(output_.partPath()));
         }
         if (byBitrate) ceiling = crfFor("best");
-        const Forecast forecast = forecastSize(engine_, pipeline_, {ceiling, kFloorCrf}, 6, cancel_);
+        const Forecast forecast = forecastSize(engine_, pipeline_, {ceiling, kFloorCrf}, cancel_);
         if (budget <= 0 || forecast.bytesAt(kFloorCrf) * 0.92 > budget) cannotFit(forecast.bytesAt(kFloorCrf), budget);
         if (forecast.bytesAt(ceiling) < budget * 0.9) {
             // The best this ticket asks for fits with room to spare: no rate needs to be held.

@@ -4,11 +4,15 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 namespace ulm {
 namespace {
 
-constexpr int kRun = 12; // frames a window
+constexpr int kRun = 24;       // frames of a sample, rendered whole
+constexpr int kFollowed = 125; // frames of a part followed through the mosaic, and how many of them at most
+constexpr int kParts = 6;
+constexpr int kTile = 256, kTilesAcross = 2; // of the mosaic
 
 AVPixelFormat sourcePixelFormat(const Pipeline& p) {
     const auto& source = dynamic_cast<const SourceStage&>(*p.source);
@@ -24,36 +28,136 @@ bool passesThrough(const Pipeline& p) {
     return p.picturesUntouched && v.rotation == 0 && encoderTakes(sourcePixelFormat(p));
 }
 
-struct RunBytes {
-    double key = 0, others = 0;
-    int otherCount = 0;
-};
-
-RunBytes encodeRun(VideoEncoding e, const std::vector<av::Frame>& frames, double crf) {
-    e.crf = crf;
-    e.rate = VideoEncoding::Rate::Quality;
-    const av::Codec codec = openVideoEncoder(e, false);
-    RunBytes bytes;
-    av::Packet packet(av_packet_alloc());
-    const auto drain = [&] {
-        while (avcodec_receive_packet(codec.get(), packet.get()) >= 0) {
-            if (packet->flags & AV_PKT_FLAG_KEY)
-                bytes.key += packet->size;
-            else
-                bytes.others += packet->size, ++bytes.otherCount;
-            av_packet_unref(packet.get());
-        }
-    };
-    std::int64_t pts = 0;
-    for (const auto& f : frames) {
-        f->pts = pts++ * std::max<std::int64_t>(1, std::llround(1 / (e.fps * av_q2d(e.timeBase))));
+// Counts what the encoder makes of a run of frames at one quality.
+class RunCounter {
+public:
+    RunCounter(VideoEncoding e, double crf) {
+        e.crf = crf;
+        e.rate = VideoEncoding::Rate::Quality;
+        step_ = std::max<std::int64_t>(1, std::llround(1 / (e.fps * av_q2d(e.timeBase))));
+        codec_ = openVideoEncoder(e, false);
+    }
+    void add(const AVFrame& frame) {
+        const av::Frame f(av_frame_clone(&frame));
+        f->pts = step_ * frames_++;
         f->pict_type = AV_PICTURE_TYPE_NONE;
-        avcodec_send_frame(codec.get(), f.get());
+        avcodec_send_frame(codec_.get(), f.get());
         drain();
     }
-    avcodec_send_frame(codec.get(), nullptr);
-    drain();
+    void finish() {
+        avcodec_send_frame(codec_.get(), nullptr);
+        drain();
+    }
+    double first = 0, rest = 0; ///< bytes of the first frame, of all others
+
+private:
+    void drain() {
+        while (avcodec_receive_packet(codec_.get(), packet_.get()) >= 0) {
+            (packets_++ ? rest : first) += packet_->size;
+            av_packet_unref(packet_.get());
+        }
+    }
+    av::Codec codec_;
+    av::Packet packet_{av_packet_alloc()};
+    std::int64_t step_ = 1, frames_ = 0, packets_ = 0;
+};
+
+struct Runs {
+    int count, length;
+};
+using PictureOf = std::function<av::Frame(std::int64_t n)>;
+
+// Bytes of all `frames` at each quality, as runs of them foretell. Runs are centred in equal parts, so a quiet start or
+// end does not speak for the whole.
+std::vector<double> foretold(const VideoEncoding& e, std::int64_t frames, const std::vector<double>& crfs, Runs runs,
+                             const PictureOf& picture, const CancelToken& cancel) {
+    const std::int64_t length = std::min<std::int64_t>(runs.length, frames);
+    const auto count = std::clamp<std::int64_t>(runs.count, 1, frames / length);
+    std::vector<double> first(crfs.size()), rest(crfs.size());
+    for (std::int64_t w = 0; w < count; ++w) {
+        const std::int64_t start =
+            std::clamp<std::int64_t>(frames * (2 * w + 1) / (2 * count) - length / 2, 0, frames - length);
+        std::vector<std::unique_ptr<RunCounter>> counters;
+        for (const double crf : crfs) counters.push_back(std::make_unique<RunCounter>(e, crf));
+        for (std::int64_t n = start; n < start + length; ++n) {
+            cancel.check();
+            const av::Frame f = picture(n);
+            for (const auto& c : counters) c->add(*f);
+        }
+        for (std::size_t i = 0; i < crfs.size(); ++i) {
+            counters[i]->finish();
+            first[i] += counters[i]->first;
+            rest[i] += counters[i]->rest;
+        }
+    }
+    const double keys = 1 + std::floor(double(frames - 1) / (e.fps * 5));
+    std::vector<double> bytes;
+    for (std::size_t i = 0; i < crfs.size(); ++i)
+        bytes.push_back(length == frames
+                            ? first[i] + rest[i]
+                            : keys * first[i] / double(count) +
+                                  (double(frames) - keys) * rest[i] / std::max(1.0, double(count * (length - 1))));
     return bytes;
+}
+
+// Four tiles of the delivered picture, one in the middle of each quarter, set side by side: an eighth of a tall HD
+// picture's work, yet it moves, cuts and costs as the whole does.
+class Mosaic {
+public:
+    explicit Mosaic(const Pipeline& p) : p_(p), format_(p.result->format()) {
+        format_.width = std::min(format_.width, kTile * kTilesAcross);
+        format_.height = std::min(format_.height, kTile * kTilesAcross);
+    }
+    const PictureFormat& format() const { return format_; }
+    Picture picture(Engine& engine, std::int64_t source, const CancelToken& cancel) const {
+        const PictureFormat& full = p_.result->format();
+        Picture out = Picture::make(format_, format_.frame());
+        const auto tiles = [](int length) { return length > kTile * kTilesAcross ? kTilesAcross : 1; };
+        const int across = tiles(full.width), down = tiles(full.height);
+        const int w = format_.width / across, h = format_.height / down;
+        for (int j = 0; j < down; ++j)
+            for (int i = 0; i < across; ++i) {
+                const Rect there{(full.width * (2 * i + 1) / (2 * across) - w / 2) & ~1,
+                                 (full.height * (2 * j + 1) / (2 * down) - h / 2) & ~1, w, h};
+                const Picture tile = engine.pull(*p_.result, source, there, cancel, Engine::Keep::Inputs);
+                paste(tile, out, i * w, j * h);
+            }
+        return out;
+    }
+
+private:
+    static void paste(const Picture& tile, Picture& out, int x, int y) {
+        for (int k = 0; k < 3; ++k) {
+            const int sw = k ? out.format.subW : 0, sh = k ? out.format.subH : 0;
+            const Rect from = tile.planes[k].area();
+            for (int row = 0; row < from.h && (y >> sh) + row < out.planes[k].area().h; ++row)
+                std::copy_n(tile.planes[k].row(from.y + row), std::min(from.w, out.planes[k].area().w - (x >> sw)),
+                            out.planes[k].row((y >> sh) + row) + (x >> sw));
+        }
+    }
+    const Pipeline& p_;
+    PictureFormat format_;
+};
+
+// How far the whole samples misjudge the movie: bytes of the mosaic followed through it, over what samples of the
+// mosaic foretell.
+std::vector<double> sampleBias(Engine& engine, const Pipeline& p, const std::vector<double>& crfs, Runs samples,
+                               const CancelToken& cancel) {
+    const Mosaic mosaic(p);
+    VideoEncoding e = encodingFor(p);
+    e.width = mosaic.format().width;
+    e.height = mosaic.format().height;
+    e.pixelFormat = mosaic.format().bitDepth > 8 ? AV_PIX_FMT_YUV420P10LE : AV_PIX_FMT_YUV420P;
+    const auto frames = static_cast<std::int64_t>(p.frames.size());
+    const PictureOf picture = [&](std::int64_t n) {
+        return toFrame(mosaic.picture(engine, p.frames[static_cast<std::size_t>(n)].source, cancel), e.pixelFormat);
+    };
+    const bool short_ = frames <= kParts * kFollowed;
+    std::vector<double> bias =
+        foretold(e, frames, crfs, short_ ? Runs{1, int(frames)} : Runs{kParts, kFollowed}, picture, cancel);
+    const std::vector<double> sampled = foretold(e, frames, crfs, samples, picture, cancel);
+    for (std::size_t i = 0; i < crfs.size(); ++i) bias[i] /= std::max(1.0, sampled[i]);
+    return bias;
 }
 
 } // namespace
@@ -95,36 +199,15 @@ av::Frame deliveredPicture(Engine& engine, const Pipeline& p, const DeliveredFra
     return toFrame(whole, encodingFor(p).pixelFormat);
 }
 
-Forecast forecastSize(Engine& engine, const Pipeline& p, const std::vector<double>& crfs, int windows,
-                      const CancelToken& cancel) {
-    const VideoEncoding encoding = encodingFor(p);
-    const auto count = static_cast<std::int64_t>(p.frames.size());
-    windows = static_cast<int>(std::clamp<std::int64_t>(windows, 1, std::max<std::int64_t>(1, count / kRun)));
-    std::vector<RunBytes> sums(crfs.size());
-    int runs = 0;
-    for (int w = 0; w < windows; ++w) {
-        // Centres of equal parts, so a quiet start or end does not speak for the whole.
-        const std::int64_t middle = count * (2 * w + 1) / (2 * windows);
-        const std::int64_t first =
-            std::clamp<std::int64_t>(middle - kRun / 2, 0, std::max<std::int64_t>(0, count - kRun));
-        std::vector<av::Frame> frames;
-        for (std::int64_t n = first; n < std::min(count, first + kRun); ++n)
-            frames.push_back(deliveredPicture(engine, p, p.frames[static_cast<std::size_t>(n)], cancel));
-        for (std::size_t i = 0; i < crfs.size(); ++i) {
-            cancel.check();
-            const RunBytes b = encodeRun(encoding, frames, crfs[i]);
-            sums[i].key += b.key;
-            sums[i].others += b.others;
-            sums[i].otherCount += b.otherCount;
-        }
-        ++runs;
-    }
+Forecast forecastSize(Engine& engine, const Pipeline& p, const std::vector<double>& crfs, const CancelToken& cancel) {
+    const Runs samples{3, kRun};
+    const std::vector<double> bytes = foretold(
+        encodingFor(p), static_cast<std::int64_t>(p.frames.size()), crfs, samples,
+        [&](std::int64_t n) { return deliveredPicture(engine, p, p.frames[static_cast<std::size_t>(n)], cancel); },
+        cancel);
+    const std::vector<double> bias = sampleBias(engine, p, crfs, samples, cancel);
     Forecast f;
-    const double keys = 1 + std::floor(double(count - 1) / (encoding.fps * 5));
-    for (std::size_t i = 0; i < crfs.size(); ++i) {
-        const double key = sums[i].key / runs, other = sums[i].otherCount ? sums[i].others / sums[i].otherCount : 0;
-        f.points.push_back({crfs[i], keys * key + (double(count) - keys) * other});
-    }
+    for (std::size_t i = 0; i < crfs.size(); ++i) f.points.push_back({crfs[i], bytes[i] * bias[i]});
     std::ranges::sort(f.points, {}, &Forecast::Point::crf);
     return f;
 }

@@ -19,9 +19,11 @@ struct Forecast {
     double bytesAt(double crf) const;
 };
 
-/// Renders `windows` short runs of frames spread over the movie and encodes each at the given qualities.
-/// Within about 8 % of a real encode for clips of several seconds (docs/bench.md). Throws Cancelled.
-Forecast forecastSize(Engine&, const Pipeline&, const std::vector<double>& crfs, int windows, const CancelToken&);
+/// Renders three short runs of frames spread over the movie and encodes each at the given qualities; then corrects for
+/// what short runs cannot see (cuts, uneven motion, the encoder's look ahead) by following a mosaic of four small tiles
+/// through the whole movie, or through six parts of a long one: a ratio estimate (Cochran, Sampling Techniques, 1977,
+/// ch. 6). How near it comes is in docs/bench.md. Throws Cancelled.
+Forecast forecastSize(Engine&, const Pipeline&, const std::vector<double>& crfs, const CancelToken&);
 
 /// The encoding settings common to forecast and export.
 VideoEncoding encodingFor(const Pipeline&);

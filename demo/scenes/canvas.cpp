@@ -7,15 +7,6 @@
 
 namespace ulm::demo {
 
-Rgb Canvas::sample(float x, float y) const {
-    x = std::clamp(x - 0.5f, 0.f, float(w) - 1.001f);
-    y = std::clamp(y - 0.5f, 0.f, float(h) - 1.001f);
-    const int ix = static_cast<int>(x), iy = static_cast<int>(y);
-    const float fx = x - float(ix), fy = y - float(iy);
-    const int jx = std::min(ix + 1, w - 1), jy = std::min(iy + 1, h - 1);
-    return mix(mix(at(ix, iy), at(jx, iy), fx), mix(at(ix, jy), at(jx, jy), fx), fy);
-}
-
 float TextMask::at(float x, float y) const {
     x -= 0.5f;
     y -= 0.5f;

@@ -43,6 +43,16 @@ public:
     std::vector<Rgb> pixels;
 };
 
+inline Rgb Canvas::sample(float x, float y) const {
+    x = std::clamp(x - 0.5f, 0.f, float(w) - 1.001f);
+    y = std::clamp(y - 0.5f, 0.f, float(h) - 1.001f);
+    const int ix = static_cast<int>(x), iy = static_cast<int>(y);
+    const float fx = x - float(ix), fy = y - float(iy), right = fx * fy;
+    const Rgb *a = &at(ix, iy), *b = a + (iy + 1 < h ? w : 0);
+    const int next = ix + 1 < w;
+    return a[0] * (1 - fx - fy + right) + a[next] * (fx - right) + b[0] * (fy - right) + b[next] * right;
+}
+
 /// Calls shade(x, y) for every pixel, in parallel, and stores what it returns. `samples`: each pixel is the mean of
 /// samples × samples points.
 template <class Shade>

@@ -7,7 +7,7 @@ namespace {
 // A dark pour: glaze runs from a jug's lip into a bowl, by the light of one window. Upright.
 class Glaze : public Scene {
 public:
-    Glaze(int w, int h, std::uint32_t seed) : still_(w, h), seed_(seed) {
+    Glaze(int w, int h, std::uint32_t seed) : still_(w, h), jug_(w, h), seed_(seed) {
         paint(still_, [&](float x, float y) {
             // Smooth falls of light, where banding shows.
             const float window = std::exp(-((x + 0.05f) * (x + 0.05f) * 5 + (y - 0.22f) * (y - 0.22f) * 7));
@@ -20,6 +20,7 @@ public:
                  0.85f, seed};
         bowl_.bake();
         const float px = 1 / float(h);
+        throwJug(px);
         paintOver(still_, bowl_.left(), bowl_.top - 0.1f, bowl_.right(), bowl_.bottom + 0.06f,
                   [&](float x, float y, const Rgb& there) { return bowl_.shade(x, y, 0.4f, px, there); });
     }
@@ -29,7 +30,7 @@ public:
         const float px = 1 / float(c.h), time = float(t);
         liquid(c, time, px);
         stream(c, time, px);
-        jug(c, px);
+        jug(c);
     }
 
 private:
@@ -63,9 +64,11 @@ private:
         });
     }
 
-    void jug(Canvas& c, float px) const {
-        // The jug enters from the upper right, tipped; only its belly and lip are seen.
-        paintOver(c, 0.22f, 0, c.aspect(), 0.34f, [&](float x, float y, const Rgb& there) {
+    // The jug enters from the upper right, tipped; only its belly and lip are seen. It keeps still, so it is drawn
+    // once.
+    void throwJug(float px) {
+        paint(jug_, [&](float x, float y) {
+            if (x < 0.22f || y > 0.34f) return Rgb{};
             const float co = std::cos(-0.62f), si = std::sin(-0.62f), dx = x - 0.56f, dy = y - 0.10f;
             const float u = dx * co + dy * si, v = dy * co - dx * si;
             // Belly and spout, melted into each other.
@@ -76,11 +79,18 @@ private:
             const float inside = -(spout * (1 - h) + body * h - 0.05f * h * (1 - h));
             const float light = 0.10f + 0.55f * std::pow(std::max(0.f, 0.62f - v * 2.4f - u * 1.4f), 2.f);
             const float grain = fractal(u * 60, v * 60, 3, seed_ + 5);
-            return mix(there, Rgb{0.52f, 0.44f, 0.36f} * (light * (0.75f + 0.5f * grain)), smooth(0, 2 * px, inside));
+            return Rgb{light * (0.75f + 0.5f * grain), smooth(0, 2 * px, inside), 0}; // light, cover
         });
     }
 
-    Canvas still_;
+    void jug(Canvas& c) const {
+        paintOver(c, 0.22f, 0, c.aspect(), 0.34f, [&](float x, float y, const Rgb& there) {
+            const Rgb& j = jug_.at(static_cast<int>(x * float(c.h)), static_cast<int>(y * float(c.h)));
+            return mix(there, Rgb{0.52f, 0.44f, 0.36f} * j.r, j.g);
+        });
+    }
+
+    Canvas still_, jug_;
     Vessel bowl_;
     std::uint32_t seed_;
 };

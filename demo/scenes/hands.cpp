@@ -27,7 +27,7 @@ struct Hand {
         }
         return d;
     }
-    void drawOn(Canvas& c, std::uint32_t seed) const {
+    void drawOn(Canvas& c, const Canvas& skin) const {
         float x0 = 9, y0 = 9, x1 = -9, y1 = -9;
         for (const Limb& l : limbs) {
             x0 = std::min({x0, l.ax - l.ra, l.bx - l.rb}), x1 = std::max({x1, l.ax + l.ra, l.bx + l.rb});
@@ -59,12 +59,12 @@ struct Hand {
             // Roundness from the distance field: deep inside faces the eye, the edge turns away.
             const float e = 0.004f, gx = (at(x + e, y) - d) / e, gy = (at(x, y + e) - d) / e;
             const float rim = clamp01(1 + d / 0.040f), nz = std::sqrt(1 - 0.9f * rim * rim);
-            const float pore = fractal((x - ox) * 170, (y - oy) * 170, 3, seed),
-                        clay = smooth(0.50f, 0.64f, fractal((x - ox) * 22, (y - oy) * 22, 3, seed + 4));
+            const Rgb surface = skin.sample((x - ox + 0.5f * skin.aspect()) * float(c.h), (y - oy + 0.5f) * float(c.h));
+            const float pore = surface.r, clay = surface.g;
             const float light = 0.30f + 0.85f * std::max(0.f, -0.5f * gx * rim - 0.45f * gy * rim + 0.75f * nz);
-            const Rgb skin = mix(Rgb{0.80f, 0.55f, 0.43f} * (0.86f + 0.28f * pore),
-                                 Rgb{0.64f, 0.52f, 0.42f} * (0.8f + 0.4f * pore), clay * 0.75f);
-            return mix(there * shade, skin * light, smooth(px, -px, d));
+            const Rgb colour = mix(Rgb{0.80f, 0.55f, 0.43f} * (0.86f + 0.28f * pore),
+                                   Rgb{0.64f, 0.52f, 0.42f} * (0.8f + 0.4f * pore), clay * 0.75f);
+            return mix(there * shade, colour * light, smooth(px, -px, d));
         });
     }
 };
@@ -89,12 +89,16 @@ Hand makeHand(float x, float y, float side, float bend) {
 class Hands : public Scene {
 public:
     Hands(int w, int h, std::uint32_t seed)
-        : still_(w, h), table_(w, h), tall_{0.89f, 0.38f,         0.86f,         0.24f, 0.20f, 0.03f,
-                                            0.26f, hex(0xa07d64), hex(0x8f7059), 0.0f,  seed},
+        : still_(w, h), table_(w, h), skin_(2 * h, h), tall_{0.89f, 0.38f,         0.86f,         0.24f, 0.20f, 0.03f,
+                                                             0.26f, hex(0xa07d64), hex(0x8f7059), 0.0f,  seed},
           near_{0.84f, 0.30f, 1.25f, 0.56f, 0.40f, 0.02f, 0.22f, hex(0xb08a6c), hex(0xa8836a), 0.0f, seed + 8},
           seed_(seed) {
         tall_.bake();
         near_.bake();
+        paint(skin_, [&](float x, float y) { // how rough, how much clay clings: seen where a hand is
+            return Rgb{fractal(x * 170, y * 170, 3, seed), smooth(0.50f, 0.64f, fractal(x * 22, y * 22, 3, seed + 4)),
+                       0};
+        });
         paint(still_, [&](float x, float y) {
             return y > 0.80f ? boards(x, (y - 0.80f) * 2, seed)
                              : plaster(x, y, seed + 2) * Rgb{0.72f, 0.76f, 0.80f} * 0.85f;
@@ -121,16 +125,16 @@ private:
         v.rim -= 0.03f * lift;
         paintOver(c, v.left(), v.top - 0.1f, v.right(), 0.96f,
                   [&](float x, float y, const Rgb& there) { return v.shade(x, y, t * 9, px, there); });
-        makeHand(0.66f - 0.02f * lift, 0.70f - 0.26f * lift, 1, 0.02f * std::sin(t * 5)).drawOn(c, seed_);
-        makeHand(1.12f + 0.02f * lift, 0.66f - 0.22f * lift, -1, 0.02f * std::sin(t * 5 + 1)).drawOn(c, seed_ + 1);
+        makeHand(0.66f - 0.02f * lift, 0.70f - 0.26f * lift, 1, 0.02f * std::sin(t * 5)).drawOn(c, skin_);
+        makeHand(1.12f + 0.02f * lift, 0.66f - 0.22f * lift, -1, 0.02f * std::sin(t * 5 + 1)).drawOn(c, skin_);
     }
 
     void trimming(Canvas& c, float t, float px) const {
         c.pixels = still_.pixels;
-        paintOver(c, 0, 0.1f, c.aspect(), 1,
+        paintOver(c, near_.left(), near_.top - 0.1f, near_.right(), 1,
                   [&](float x, float y, const Rgb& there) { return near_.shade(x, y, t * 5, px, there); });
         const float sweep = std::sin(t * 4.4f);
-        makeHand(0.72f + 0.42f * sweep, 0.62f + 0.10f * std::cos(t * 8.8f), 1, 0.03f).drawOn(c, seed_ + 2);
+        makeHand(0.72f + 0.42f * sweep, 0.62f + 0.10f * std::cos(t * 8.8f), 1, 0.03f).drawOn(c, skin_);
     }
 
     void brushing(Canvas& c, float t, float px) const {
@@ -152,10 +156,10 @@ private:
             return mix(there * (0.6f), glaze, smooth(0, 2 * px, 0.425f - r));
         });
         const float hop = std::abs(std::sin(t * 5.2f));
-        makeHand(1.14f + 0.16f * std::sin(t * 3.1f), 0.44f - 0.10f * hop, -1, 0.05f).drawOn(c, seed_ + 5);
+        makeHand(1.14f + 0.16f * std::sin(t * 3.1f), 0.44f - 0.10f * hop, -1, 0.05f).drawOn(c, skin_);
     }
 
-    Canvas still_, table_;
+    Canvas still_, table_, skin_;
     Vessel tall_, near_;
     std::uint32_t seed_;
 };

@@ -7,8 +7,9 @@ namespace {
 // A kiln mouth at heat, filmed by hand: glowing gradients, brick, sparks. Upright.
 class Kiln : public Scene {
 public:
-    Kiln(int w, int h, std::uint32_t seed) : bricks_(w + w / 6, h + h / 6), seed_(seed) {
-        paint(bricks_, [&](float x, float y) {
+    Kiln(int w, int h, std::uint32_t seed)
+        : cold_(w + w / 6, h + h / 6), lit_(cold_.w, cold_.h), wall_(cold_.w, cold_.h), seed_(seed) {
+        paint(cold_, [&](float x, float y) {
             const float row = std::floor(y * 15), col = std::floor(x * 6.5f + 0.5f * std::fmod(row, 2.f));
             const float fx = x * 6.5f + 0.5f * std::fmod(row, 2.f) - col, fy = y * 15 - row;
             const float mortar =
@@ -19,6 +20,15 @@ public:
             const float rough = fractal(x * 70, y * 70, 4, seed + 9);
             return mix(Rgb{0.42f, 0.38f, 0.34f}, Rgb{0.56f, 0.33f, 0.22f} * tone, mortar) * (0.55f + 0.75f * rough);
         });
+        // The wall never changes but for the fire's flicker on it: what is lit by the fire is kept apart, for 1.
+        const float grow = float(cold_.h) / float(h), mid = 0.5f * float(w) / float(h);
+        paint(lit_, [&](float u, float v) {
+            const Rgb brick = cold_.at(static_cast<int>(u * float(cold_.h)), static_cast<int>(v * float(cold_.h)));
+            const float arch = archAt(u * grow - kEdge - mid, v * grow - kEdge);
+            return brick * Rgb{1.5f, 0.62f, 0.22f} * std::exp(std::min(0.f, 1 - arch) * 1.7f) +
+                   Rgb{0.9f, 0.35f, 0.08f} * (0.35f * smooth(1.09f, 1.0f, arch));
+        });
+        for (Rgb& p : cold_.pixels) p = p * Rgb{0.10f, 0.085f, 0.08f};
     }
 
     void draw(double t, Canvas& c) override {
@@ -31,24 +41,39 @@ public:
         const float roll = 0.012f * (noise(time * 0.9f, 7, seed_) - 0.5f) * 2;
         const float co = std::cos(roll), si = std::sin(roll), mid = c.aspect() / 2;
         const float flicker = 0.92f + 0.08f * noise(time * 4, 1, seed_) + 0.03f * noise(time * 13, 1, seed_);
+        stirHeat(time);
+        tbb::parallel_for(0, wall_.h, [&](int y) {
+            for (int x = 0; x < wall_.w; ++x) wall_.at(x, y) = cold_.at(x, y) + lit_.at(x, y) * flicker;
+        });
         paint(c, [&](float px, float py) {
             const float ax = px - mid, ay = py - 0.5f;
             const float x = ax * co - ay * si + mid + sx, y = ax * si + ay * co + 0.5f + sy;
-            const float dx = (x - mid) / 0.175f, dy = (y - 0.46f) / 0.24f;
-            const float arch = y < 0.46f ? len(dx, dy) : std::max(std::abs(dx), (y - 0.46f) / 0.22f);
-            if (arch < 1) return inside(x - mid, y, arch, time, flicker);
-            const float glow = flicker * std::exp(-(arch - 1) * 1.7f);
-            const Rgb brick = bricks_.sample((x + 0.05f) * float(c.h), (y + 0.05f) * float(c.h));
-            const float edge = smooth(1.09f, 1.0f, arch);
-            return brick * (Rgb{0.10f, 0.085f, 0.08f} + Rgb{1.5f, 0.62f, 0.22f} * glow) +
-                   Rgb{0.9f, 0.35f, 0.08f} * (0.35f * edge * flicker);
+            const float arch = std::abs(x - mid) < 0.175f ? archAt(x - mid, y) : 1;
+            if (arch < 1) return inside(x - mid, y, arch, flicker);
+            return wall_.sample((x + kEdge) * float(c.h), (y + kEdge) * float(c.h));
         });
         sparks(c, time, mid, sx, sy);
     }
 
 private:
-    Rgb inside(float x, float y, float arch, float time, float flicker) const {
-        const float heat = fractal(x * 9 + 0.3f * std::sin(y * 20 - time * 5), y * 7 - time * 0.9f, 3, seed_ + 2);
+    static constexpr float kEdge = 0.05f; // wall beyond the picture, for the sway
+
+    // Below 1 inside the kiln's mouth; x from its middle.
+    static float archAt(float x, float y) {
+        const float dx = x / 0.175f, dy = (y - 0.46f) / 0.24f;
+        return y < 0.46f ? len(dx, dy) : std::max(std::abs(dx), (y - 0.46f) / 0.22f);
+    }
+
+    // The fire's slow billows, in a coarse picture: nothing in them is finer than its pixels.
+    void stirHeat(float time) {
+        paint(heat_, [&](float u, float v) {
+            const float x = u - 0.25f, y = v;
+            return Rgb{fractal(x * 9 + 0.3f * std::sin(y * 20 - time * 5), y * 7 - time * 0.9f, 3, seed_ + 2), 0, 0};
+        });
+    }
+
+    Rgb inside(float x, float y, float arch, float flicker) const {
+        const float heat = heat_.sample((x + 0.25f) * float(heat_.h), y * float(heat_.h)).r;
         const float core = std::exp(-((x * x) * 40 + (y - 0.52f) * (y - 0.52f) * 22));
         const float level =
             (0.40f + 0.55f * core + 0.20f * (heat - 0.5f)) * flicker * (1 - 0.35f * smooth(0.75f, 1.0f, arch));
@@ -56,6 +81,7 @@ private:
         // Three pots stand in the heat, darker than the fire behind them.
         for (int i = -1; i <= 1; ++i) {
             const float cx = float(i) * 0.098f, top = 0.535f - 0.03f * float(i == 0), k = (y - top) / (0.66f - top);
+            if (k < 0 || y > 0.664f || std::abs(x - cx) > 0.06f) continue;
             const float half = 0.034f + 0.012f * std::sin(3.1f * clamp01(k)) - 0.006f * float(i);
             const float in =
                 smooth(0, 0.004f, half - std::abs(x - cx)) * smooth(0, 0.004f, y - top) * smooth(0.664f, 0.66f, y);
@@ -82,7 +108,7 @@ private:
         }
     }
 
-    Canvas bricks_;
+    Canvas cold_, lit_, wall_, heat_{160, 320};
     std::uint32_t seed_;
 };
 

@@ -45,9 +45,13 @@ public:
 
     void draw(double t, Canvas& c) override {
         // Eased at both ends, so the first and last frames can be judged at rest.
-        const float k = smooth(0.2f, 8.7f, float(t));
+        const float k = smooth(0.2f, 8.2f, float(t));
         const float offset = k * float(long_.w - c.w - 4);
-        paint(c, [&](float x, float y) { return long_.sample(x * float(c.h) + offset, y * float(c.h)); });
+        const int whole = static_cast<int>(offset);
+        tbb::parallel_for(0, c.h, [&](int y) {
+            for (int x = 0; x < c.w; ++x)
+                c.at(x, y) = mix(long_.at(x + whole, y), long_.at(x + whole + 1, y), offset - float(whole));
+        });
     }
 
 private:

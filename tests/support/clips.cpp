@@ -1,6 +1,7 @@
 #include "tests/support/clips.h"
 
 #include "core/finish/gaussian.h"
+#include "core/media/frame_convert.h"
 #include "demo/damage.h"
 #include "demo/scenes/scene.h"
 
@@ -196,7 +197,11 @@ int numberOn(const Plane& luma) {
 Picture photograph(int width, int height, std::uint32_t seed) {
     demo::Canvas canvas(width, height);
     demo::makeWheel(width, height, seed)->draw(1.3, canvas);
-    return demo::toPicture420(canvas);
+    const av::Frame f = demo::toFrame420(canvas);
+    const PictureFormat format = pictureFormatFor(AV_PIX_FMT_YUV420P, width, height, {1, 1, 1, false, 1});
+    Picture p = Picture::make(format, format.frame());
+    toPicture(*f, p);
+    return p;
 }
 
 void addNoise(Picture& picture, double sigma, std::uint32_t seed) {
