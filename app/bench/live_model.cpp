@@ -1,6 +1,6 @@
 #include "app/bench/live_model.h"
 
-#include "app/work/image.h"
+#include "app/tasks/image.h"
 
 #include <tbb/parallel_for.h>
 

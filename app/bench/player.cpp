@@ -1,6 +1,6 @@
 #include "app/bench/player.h"
 
-#include "app/work/image.h"
+#include "app/tasks/image.h"
 #include "core/pipeline/pipeline.h"
 
 #include <QAudioDevice>

@@ -1,7 +1,7 @@
 #pragma once
 
 #include "app/project/project.h"
-#include "app/work/background.h"
+#include "app/tasks/background.h"
 #include "core/media/sound_reader.h"
 
 #include <QElapsedTimer>

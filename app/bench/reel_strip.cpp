@@ -1,8 +1,8 @@
 #include "app/bench/reel_strip.h"
 
 #include "app/bench/sentences.h"
+#include "app/tasks/image.h"
 #include "app/widgets/theme.h"
-#include "app/work/image.h"
 
 #include <QMouseEvent>
 #include <QPainter>

@@ -35,6 +35,7 @@ SpotView::SpotView(int index, Project& project, LiveModel& live, QWidget* parent
                   "right-click for more."));
     setMouseTracking(true);
     connect(&live_, &LiveModel::spotsUpdated, this, qOverload<>(&QWidget::update));
+    connect(&project_, &Project::playheadChanged, this, qOverload<>(&QWidget::update));
 }
 
 QRect SpotView::square() const { return {0, 0, width(), height() - kCaption}; }
@@ -78,15 +79,24 @@ void SpotView::paintEvent(QPaintEvent*) {
     const QRect caption(0, box.height(), width(), kCaption);
     p.fillRect(caption, t.paper);
     p.setFont(words(8.5));
-    p.drawText(caption.adjusted(8, 0, -8, 0), Qt::AlignVCenter | Qt::AlignLeft, faultName(c->spots[i].what));
+    const Spot& spot = c->spots[i];
+    // A spot keeps its own frame; its time says so where that is not the frame on the table.
+    const QString elsewhere = spot.frame == c->playhead ? QString() : timeText(c->clip->secondsAt(spot.frame));
+    p.drawText(caption.adjusted(8, 0, -8, 0), Qt::AlignVCenter | Qt::AlignLeft, faultName(spot.what));
+    if (!elsewhere.isEmpty()) {
+        p.setPen(t.faint);
+        p.drawText(caption.adjusted(12 + p.fontMetrics().horizontalAdvance(faultName(spot.what)), 0, -8, 0),
+                   Qt::AlignVCenter | Qt::AlignLeft, elsewhere);
+        p.setPen(t.ink);
+    }
     if (!s.after.isNull()) {
-        const bool whole = c->spots[i].what != "Noise" && c->spots[i].what != "Edge";
+        const bool whole = spot.what != "Noise" && spot.what != "Edge";
+        const auto told = [&](double v) { // a place without a clear edge has no edge width
+            return spot.what == "Edge" && v == 0 ? QString("–") : QString::number(v, 'f', whole ? 0 : 1);
+        };
         p.setFont(figures(8.5));
         p.drawText(caption.adjusted(8, 0, -8, 0), Qt::AlignVCenter | Qt::AlignRight,
-                   s.fresh ? QString("%1 → %2")
-                                 .arg(s.readingBefore, 0, 'f', whole ? 0 : 1)
-                                 .arg(s.readingAfter, 0, 'f', whole ? 0 : 1)
-                           : tr("working…"));
+                   !s.fresh ? tr("working…") : QString("%1 → %2").arg(told(s.readingBefore), told(s.readingAfter)));
     }
 }
 

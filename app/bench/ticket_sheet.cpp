@@ -583,6 +583,7 @@ void TicketSheet::showMenu() {
                        for (int i = 0; i < project_.count(); ++i)
                            if (i != here) {
                                project_.at(i).past.push_back(project_.at(i).ticket);
+                               project_.at(i).future.clear();
                                project_.at(i).ticket = t;
                            }
                        project_.keepSoon();

@@ -44,14 +44,26 @@ ViewingTable::ViewingTable(Project& project, LiveModel& live, QWidget* parent)
 void ViewingTable::setCompare(Compare c) {
     chosenByHand_ = true;
     compare_ = c;
+    panTo(pan_); // the panes of Pair are narrower
     Q_EMIT compareChanged();
     update();
 }
 
 void ViewingTable::setZoom(double z) {
     zoom_ = z;
-    if (z == 0) pan_ = {};
+    panTo(z == 0 ? QPointF() : pan_);
     Q_EMIT zoomChanged();
+    update();
+}
+
+// A picture never leaves its pane: one that is larger covers it, a smaller one stays in the middle.
+void ViewingTable::panTo(const QPointF& to) {
+    if (const Pipeline* p = live_.pipeline()) {
+        const QSizeF pane = panes().back().size() / scale();
+        const double x = std::max(0.0, (p->plan.width - pane.width()) / 2),
+                     y = std::max(0.0, (p->plan.height - pane.height()) / 2);
+        pan_ = {std::clamp(to.x(), -x, x), std::clamp(to.y(), -y, y)};
+    }
     update();
 }
 
@@ -263,8 +275,7 @@ void ViewingTable::mouseMoveEvent(QMouseEvent* e) {
         divider_ = std::clamp((e->position().x() - pic.left()) / pic.width(), 0.0, 1.0);
         update();
     } else if (drag_ == Drag::Pan) {
-        pan_ -= by;
-        update();
+        panTo(pan_ - by);
     } else if (drag_ == Drag::Crop) {
         Q_EMIT cropDragged(by, false);
     } else {
@@ -297,12 +308,11 @@ void ViewingTable::wheelEvent(QWheelEvent* e) {
     const QPointF under = deliveredAt(e->position());
     setZoom(kZooms[i]);
     if (zoom_ > 0) { // what was under the pointer stays there
-        pan_ += under - deliveredAt(e->position());
-        update();
+        panTo(pan_ + under - deliveredAt(e->position()));
     }
 }
 
-void ViewingTable::resizeEvent(QResizeEvent*) { update(); }
+void ViewingTable::resizeEvent(QResizeEvent*) { panTo(pan_); }
 
 TablePanel::TablePanel(Project& project, LiveModel& live, QWidget* parent) : QWidget(parent) {
     auto* all = new QVBoxLayout(this);

@@ -48,6 +48,7 @@ private:
     std::vector<QRectF> panes() const;
     QRectF pictureIn(const QRectF& pane) const;
     double scale() const;
+    void panTo(const QPointF& delivered);
     void paintPicture(QPainter&, const QRectF& pane, bool before);
     void paintMarks(QPainter&, const QRectF& picture);
     void paintClock(QPainter&);

@@ -1,7 +1,7 @@
 #include "app/project/project.h"
 
-#include "app/work/background.h"
-#include "app/work/image.h"
+#include "app/tasks/background.h"
+#include "app/tasks/image.h"
 #include "core/files.h"
 #include "core/json_file.h"
 #include "core/pipeline/pipeline.h"

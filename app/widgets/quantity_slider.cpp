@@ -119,20 +119,32 @@ void QuantitySlider::mouseDoubleClickEvent(QMouseEvent* e) {
 }
 
 void QuantitySlider::typeValue() {
+    if (auto* open = findChild<QLineEdit*>("typedValue")) return open->selectAll(); // a third click in a row
     auto* edit = new QLineEdit(QString::number(value(), 'f', decimals_), this);
     edit->setObjectName("typedValue");
     edit->setGeometry(track().right() + 8, 1, 70, height() - 2);
     edit->setFont(figures(8.5));
-    edit->selectAll();
     edit->show();
     edit->setFocus();
-    connect(edit, &QLineEdit::editingFinished, this, [this, edit] {
-        bool ok = false;
-        const double v = edit->text().replace(',', '.').toDouble(&ok);
-        edit->deleteLater();
-        edit->disconnect(this);
-        if (ok) drive(v, true, false);
-    });
+    edit->selectAll();
+    edit->installEventFilter(this);
+}
+
+// Keys of the number being typed: Return takes it, Escape drops it, and neither reaches the slider behind.
+bool QuantitySlider::eventFilter(QObject* watched, QEvent* e) {
+    auto* edit = qobject_cast<QLineEdit*>(watched);
+    if (!edit || edit->isHidden()) return false;
+    const int key = e->type() == QEvent::KeyPress ? static_cast<QKeyEvent*>(e)->key() : 0;
+    const bool take = key == Qt::Key_Return || key == Qt::Key_Enter || e->type() == QEvent::FocusOut;
+    if (!take && key != Qt::Key_Escape) return false;
+    bool number = false;
+    const double v = edit->text().replace(',', '.').toDouble(&number);
+    edit->setObjectName({});
+    edit->hide();
+    edit->deleteLater();
+    if (key) setFocus();
+    if (take && number) drive(v, true, false);
+    return true;
 }
 
 void QuantitySlider::wheelEvent(QWheelEvent* e) {

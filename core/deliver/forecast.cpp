@@ -152,9 +152,9 @@ std::vector<double> sampleBias(Engine& engine, const Pipeline& p, const std::vec
     const PictureOf picture = [&](std::int64_t n) {
         return toFrame(mosaic.picture(engine, p.frames[static_cast<std::size_t>(n)].source, cancel), e.pixelFormat);
     };
-    const bool short_ = frames <= kParts * kFollowed;
+    const bool wholeMovie = frames <= kParts * kFollowed;
     std::vector<double> bias =
-        foretold(e, frames, crfs, short_ ? Runs{1, int(frames)} : Runs{kParts, kFollowed}, picture, cancel);
+        foretold(e, frames, crfs, wholeMovie ? Runs{1, int(frames)} : Runs{kParts, kFollowed}, picture, cancel);
     const std::vector<double> sampled = foretold(e, frames, crfs, samples, picture, cancel);
     for (std::size_t i = 0; i < crfs.size(); ++i) bias[i] /= std::max(1.0, sampled[i]);
     return bias;

@@ -2,7 +2,7 @@
 
 #include "app/bench/spots_column.h"
 #include "app/bench/target_chips.h"
-#include "app/work/image.h"
+#include "app/tasks/image.h"
 
 #include <QLabel>
 #include <QLineEdit>

@@ -1,4 +1,4 @@
-#include "app/work/background.h"
+#include "app/tasks/background.h"
 
 #include <QCoreApplication>
 #include <QThreadPool>

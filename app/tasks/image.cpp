@@ -1,4 +1,4 @@
-#include "app/work/image.h"
+#include "app/tasks/image.h"
 
 namespace ulm::app {
 
