@@ -2,9 +2,11 @@
 
 #include "core/error.h"
 #include "core/files.h"
+#include "core/json_file.h"
 
 #include <algorithm>
 #include <chrono>
+#include <filesystem>
 #include <sstream>
 #include <sys/resource.h>
 #include <sys/wait.h>
@@ -62,7 +64,19 @@ std::string fixedPoint(double v, int decimals) {
     return s.str();
 }
 
-void writeReport(const std::vector<Row>& rows, const std::string& folder) {
+void writeReport(std::vector<Row> rows, const std::string& folder, bool keepOthers) {
+    const std::string file = folder + "/bench.json";
+    if (keepOthers && std::filesystem::exists(file)) {
+        std::vector<Row> all;
+        for (const auto& j : readJsonFile(file))
+            all.push_back({j["what"], j["how"], j["value"], j["reach"], j["holds"]});
+        for (const Row& r : rows)
+            if (const auto old = std::ranges::find(all, r.what, &Row::what); old != all.end())
+                *old = r;
+            else
+                all.push_back(r);
+        rows = all;
+    }
     std::string md = "# Measured\n\nWritten by `./dev bench`; ratios of runs side by side on one machine, so they hold "
                      "when its speed does not.\n\n"
                      "| what | measured as | result | reach | |\n|---|---|---|---|---|\n";
@@ -76,7 +90,7 @@ void writeReport(const std::vector<Row>& rows, const std::string& folder) {
         j.push_back({{"what", r.what}, {"how", r.how}, {"value", r.value}, {"reach", r.reach}, {"holds", r.holds}});
     }
     writeFileWhole(folder + "/bench.md", md);
-    writeFileWhole(folder + "/bench.json", j.dump(2) + "\n");
+    writeFileWhole(file, j.dump(2) + "\n");
 }
 
 } // namespace ulm::bench

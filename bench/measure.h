@@ -28,7 +28,7 @@ struct Row {
     bool holds = true;
 };
 std::string fixedPoint(double v, int decimals);
-/// Writes `folder`/bench.md and `folder`/bench.json.
-void writeReport(const std::vector<Row>& rows, const std::string& folder);
+/// Writes `folder`/bench.md and `folder`/bench.json. `keepOthers`: rows measured earlier and not now stay.
+void writeReport(std::vector<Row> rows, const std::string& folder, bool keepOthers);
 
 } // namespace ulm::bench

@@ -131,9 +131,10 @@ TEST_CASE("colour tags of the source reach the file, through every step") {
         r.format = colour.primaries == 9 ? AV_PIX_FMT_YUV420P10LE : AV_PIX_FMT_YUV420P;
         writeClip(folder / "a.mp4", r);
         for (const bool worked : {false, true}) {
-            const auto p = worked ? packetsOf(exported(folder, folder / "a.mp4",
-                                                       {"clean.noise=3", "enlarge.scale=2", "finish.sharpen.amount=0.5"}))
-                                  : packetsOf(exported(folder, folder / "a.mp4", {}));
+            const auto p = worked
+                               ? packetsOf(exported(folder, folder / "a.mp4",
+                                                    {"clean.noise=3", "enlarge.scale=2", "finish.sharpen.amount=0.5"}))
+                               : packetsOf(exported(folder, folder / "a.mp4", {}));
             CHECK(p->video->color_primaries == colour.primaries);
             CHECK(p->video->color_trc == colour.transfer);
             CHECK(p->video->color_space == colour.matrix);

@@ -28,7 +28,8 @@ double ssimByDefinition(const Plane& a, const Plane& b) {
             double ma = 0, mb = 0, aa = 0, bb = 0, ab = 0;
             for (int j = -5; j <= 5; ++j)
                 for (int i = -5; i <= 5; ++i) {
-                    const double w = weights[j + 5][i + 5] / total, p = code(a, x + i, y + j), q = code(b, x + i, y + j);
+                    const double w = weights[j + 5][i + 5] / total, p = code(a, x + i, y + j),
+                                 q = code(b, x + i, y + j);
                     ma += w * p, mb += w * q, aa += w * p * p, bb += w * q * q, ab += w * p * q;
                 }
             sum += ((2 * ma * mb + c1) * (2 * (ab - ma * mb) + c2)) /
@@ -130,8 +131,7 @@ TEST_CASE("a clip in another chroma subsampling is compared in the reference's")
     writeClip(folder / "420.mp4", r);
     r.format = AV_PIX_FMT_YUV444P;
     writeClip(folder / "444.mp4", r);
-    const Comparison c =
-        compareClips(Clip::openVideo(folder / "420.mp4"), Clip::openVideo(folder / "444.mp4"), {});
+    const Comparison c = compareClips(Clip::openVideo(folder / "420.mp4"), Clip::openVideo(folder / "444.mp4"), {});
     CHECK(c.psnrY().min > 60);
     CHECK(c.psnrYuv().min > 20);
 }

@@ -117,16 +117,15 @@ TEST_CASE("enlarging and shrinking by Lanczos are the textbook's sums, luma and 
             const double offX = plane ? chromaOffset(f.colour.chromaSite, false) : 0,
                          offY = plane ? chromaOffset(f.colour.chromaSite, true) : 0;
             const auto map = [&](int n, double step, double start, double off) {
-                const double luma = (n + 0.5) * sub + off;      // the centre, in output luma pixels
-                const double there = start + luma * step;       // in input luma pixels
-                return (there - off) / sub - 0.5;               // in input samples of this plane
+                const double luma = (n + 0.5) * sub + off; // the centre, in output luma pixels
+                const double there = start + luma * step;  // in input luma pixels
+                return (there - off) / sub - 0.5;          // in input samples of this plane
             };
             for (int y = 0; y < r.h; y += 3)
                 for (int x = 0; x < r.w; x += 3)
-                    worst = std::max(worst,
-                                     std::abs(resampledAt(source.planes[plane], map(x, stepX, c.window.x, offX),
-                                                          map(y, stepY, c.window.y, offY), stepX, stepY) -
-                                              out.planes[plane].at(x, y)));
+                    worst = std::max(worst, std::abs(resampledAt(source.planes[plane], map(x, stepX, c.window.x, offX),
+                                                                 map(y, stepY, c.window.y, offY), stepX, stepY) -
+                                                     out.planes[plane].at(x, y)));
         }
         CHECK(worst < 2e-5);
     }
@@ -137,12 +136,12 @@ TEST_CASE("kernels rank as their names say: overshoot from none to most beside a
     Picture edge = Picture::make(f, f.frame());
     for (int c = 0; c < 3; ++c)
         for (int y = 0; y < edge.planes[c].area().h; ++y)
-            for (int x = 0; x < edge.planes[c].area().w; ++x)
-                edge.planes[c].row(y)[x] = c ? 0.f : x < 16 ? 0.2f : 0.8f;
+            for (int x = 0; x < edge.planes[c].area().w; ++x) edge.planes[c].row(y)[x] = c ? 0.f : x < 16 ? 0.2f : 0.8f;
     PictureFormat wide = f;
     wide.width = 96, wide.height = 48;
     const auto overshoot = [&](Kernel k) {
-        const Picture out = whole(std::make_shared<ResampleStage>(still(edge), ScaleWindow{0, 0, 32, 16, 96, 48}, k, wide));
+        const Picture out =
+            whole(std::make_shared<ResampleStage>(still(edge), ScaleWindow{0, 0, 32, 16, 96, 48}, k, wide));
         float most = 0;
         for (int x = 0; x < 96; ++x) most = std::max(most, out.planes[0].at(x, 24));
         return most - 0.8f;
@@ -177,9 +176,7 @@ TEST_CASE("the unsharp mask is its formula on luma, leaves chroma and flat areas
         for (int c = 1; c < 3; ++c) CHECK(test::meanSquare(out.planes[c], source.planes[c]) == 0);
     }
     CHECK(spread[1] == Approx(2 * spread[0]).epsilon(0.001));
-    CHECK(test::meanSquare(whole(unsharp(in, 0, 1))
-                               .planes[0],
-                           source.planes[0]) < 1e-12);
+    CHECK(test::meanSquare(whole(unsharp(in, 0, 1)).planes[0], source.planes[0]) < 1e-12);
 }
 
 TEST_CASE("padding is black around the very picture; a blurred fill has the picture's own colours, darker and smooth") {
@@ -200,7 +197,8 @@ TEST_CASE("padding is black around the very picture; a blurred fill has the pict
     for (int y = 0; y < 46; ++y)
         for (int x = 0; x < 64; ++x) {
             fillMean += blur.planes[0].at(x, y) / (64 * 46.0);
-            if (x) steepest = std::max(steepest, std::abs(double(blur.planes[0].at(x, y)) - blur.planes[0].at(x - 1, y)));
+            if (x)
+                steepest = std::max(steepest, std::abs(double(blur.planes[0].at(x, y)) - blur.planes[0].at(x - 1, y)));
         }
     CHECK(fillMean > 0.35 * mean);
     CHECK(fillMean < 0.95 * mean);
@@ -220,8 +218,7 @@ TEST_CASE("a PNG reads back as the colours written, in 8 and 16 bits") {
         writePng(rgb, bits, path);
         const ClipPtr back = Clip::openVideo(path);
         CHECK(back->facts().video.width == 24);
-        const DecodedFrame frame =
-            FrameReader(back, PacketDecoder::Threads::Slices, std::size_t(1) << 20).frame(0, {});
+        const DecodedFrame frame = FrameReader(back, PacketDecoder::Threads::Slices, std::size_t(1) << 20).frame(0, {});
         const double scale = bits == 8 ? 255 : 65535;
         int worst = 0;
         for (int y = 0; y < 10; ++y)

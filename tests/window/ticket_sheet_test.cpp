@@ -36,7 +36,9 @@ void open(Bench& b, const char* step) {
     REQUIRE(s->isOpen());
 }
 
-QString sentence(Bench& b, const char* step) { return b.find<QLabel>((std::string("sentence.") + step).c_str())->text(); }
+QString sentence(Bench& b, const char* step) {
+    return b.find<QLabel>((std::string("sentence.") + step).c_str())->text();
+}
 
 // Types a number into a slider, as a double-click on its value lets one do.
 void type(QuantitySlider* s, const char* text) {
