@@ -261,9 +261,7 @@ TEST_CASE("the reel strip moves the playhead, marks a stretch by drag and keys, 
 
 TEST_CASE("the crop follows a shift-drag of the picture") {
     Bench b;
-    Ticket t = b.ticket();
-    setByAssignment(t, "frame.aspect=9:16");
-    b.project().change(t);
+    b.set({"frame.aspect=9:16"});
     REQUIRE(b.settle());
     const QPoint a = b.table().pictureRect().center().toPoint();
     QTest::mousePress(&b.table(), Qt::LeftButton, Qt::ShiftModifier, a);

@@ -4,6 +4,8 @@
 #include "demo/clips.h"
 
 #include <QApplication>
+#include <QMenu>
+#include <QWheelEvent>
 #include <malloc.h>
 
 namespace ulm::test {
@@ -56,6 +58,39 @@ void Bench::drop(const QStringList& files) {
     REQUIRE(enter.isAccepted());
     QDropEvent event({100, 100}, Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
     QApplication::sendEvent(&window, &event);
+}
+
+void Bench::set(std::initializer_list<const char*> assignments) {
+    Ticket t = ticket();
+    for (const char* a : assignments) setByAssignment(t, a);
+    project().change(t);
+}
+
+void turnWheel(QWidget* w, const QPoint& at, int notches) {
+    QWheelEvent e(at, w->mapToGlobal(QPointF(at)), {}, {0, notches * 120}, Qt::NoButton, Qt::NoModifier,
+                  Qt::NoScrollPhase, false);
+    QApplication::sendEvent(w, &e);
+}
+
+void drag(QWidget* w, const QPoint& from, const QPoint& to, Qt::MouseButton button, Qt::KeyboardModifiers keys) {
+    QTest::mousePress(w, button, keys, from);
+    QTest::mouseMove(w, (from + to) / 2);
+    QTest::mouseMove(w, to);
+    QTest::mouseRelease(w, button, keys, to);
+}
+
+void chooseFromMenu(const QString& words, const std::function<void()>& open) {
+    bool done = false;
+    QTimer::singleShot(50, [&] {
+        auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
+        if (!menu) return;
+        for (QAction* a : menu->actions())
+            if (a->text() == words && a->isEnabled()) done = true, a->trigger();
+        menu->close();
+    });
+    open();
+    INFO("menu entry " << words.toStdString());
+    CHECK(done);
 }
 
 } // namespace ulm::test

@@ -50,9 +50,17 @@ public:
     }
     const Ticket& ticket() { return project().currentClip()->ticket; }
     bool settle(); ///< spots exact and table complete
+    /// Puts "step.key=value" settings on the ticket in one change, as advice does.
+    void set(std::initializer_list<const char*> assignments);
     void drop(const QStringList& files);
     QRgb pixel(QWidget* w, const QPoint& p) { return w->grab().toImage().pixel(p * w->devicePixelRatioF()); }
     TempFolder folder; ///< where its clips lie
 };
+
+/// Turns the wheel by so many notches (up is positive) over a place of a widget.
+void turnWheel(QWidget*, const QPoint& at, int notches);
+void drag(QWidget*, const QPoint& from, const QPoint& to, Qt::MouseButton = Qt::LeftButton, Qt::KeyboardModifiers = {});
+/// Opens a menu, chooses the entry with these words, and closes it; fails where there is none.
+void chooseFromMenu(const QString& words, const std::function<void()>& open);
 
 } // namespace ulm::test

@@ -8,7 +8,6 @@
 #include <QMenu>
 #include <QPushButton>
 #include <QToolButton>
-#include <QWheelEvent>
 #include <fstream>
 
 using namespace ulm;
@@ -52,25 +51,9 @@ void type(QuantitySlider* s, const char* text) {
     CHECK_FALSE(s->findChild<QLineEdit*>("typedValue"));
 }
 
-void wheel(QWidget* w, int notches) {
-    QWheelEvent e(QPointF(150, 12), w->mapToGlobal(QPointF(150, 12)), {}, {0, notches * 120}, Qt::NoButton,
-                  Qt::NoModifier, Qt::NoScrollPhase, false);
-    QApplication::sendEvent(w, &e);
-}
-
 // Chooses an entry of the menu that the ticket's button opens.
 void fromTicketMenu(Bench& b, const QString& words) {
-    bool done = false;
-    QTimer::singleShot(50, [&] {
-        auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
-        if (!menu) return;
-        for (QAction* a : menu->actions())
-            if (a->text() == words && a->isEnabled()) done = true, a->trigger();
-        menu->close();
-    });
-    QTest::mouseClick(b.find("ticketMenu"), Qt::LeftButton);
-    INFO("menu entry " << words.toStdString());
-    CHECK(done);
+    chooseFromMenu(words, [&] { QTest::mouseClick(b.find("ticketMenu"), Qt::LeftButton); });
 }
 
 } // namespace
@@ -87,12 +70,12 @@ TEST_CASE("a slider by itself: wheel only with focus, arrows by steps, ends, typ
     QObject::connect(&s, &QuantitySlider::changed, [&](const Quantity& q, bool done) { heard.push_back({q, done}); });
 
     s.clearFocus();
-    wheel(&s, 1);
+    turnWheel(&s, {150, 12}, 1);
     CHECK(heard.empty()); // scrolling the sheet must not change what lies under the pointer
     s.activateWindow();
     s.setFocus();
     REQUIRE(waitFor([&] { return s.hasFocus(); }));
-    wheel(&s, 1);
+    turnWheel(&s, {150, 12}, 1);
     CHECK(s.value() == Approx(6.5));
     CHECK(s.quantity().from == From::Nudged);
     CHECK(s.quantity().nudge == Approx(0.5));

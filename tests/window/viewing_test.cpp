@@ -2,8 +2,7 @@
 #include "app/tasks/image.h"
 #include "tests/window/fixture.h"
 
-#include <QMenu>
-#include <QWheelEvent>
+#include <QContextMenuEvent>
 
 using namespace ulm;
 using namespace ulm::app;
@@ -11,49 +10,25 @@ using namespace ulm::test;
 
 namespace {
 
-void wheel(QWidget* w, const QPoint& at, int notches) {
-    QWheelEvent e(at, w->mapToGlobal(QPointF(at)), {}, {0, notches * 120}, Qt::NoButton, Qt::NoModifier,
-                  Qt::NoScrollPhase, false);
-    QApplication::sendEvent(w, &e);
-}
-
-void drag(QWidget* w, const QPoint& from, const QPoint& to, Qt::MouseButton button = Qt::LeftButton,
-          Qt::KeyboardModifiers keys = {}) {
-    QTest::mousePress(w, button, keys, from);
-    QTest::mouseMove(w, (from + to) / 2);
-    QTest::mouseMove(w, to);
-    QTest::mouseRelease(w, button, keys, to);
-}
-
 // Chooses an entry of the menu that a right-click on a spot opens.
 void fromSpotMenu(SpotView* spot, const QString& words) {
-    bool done = false;
-    QTimer::singleShot(50, [&] {
-        auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
-        if (!menu) return;
-        for (QAction* a : menu->actions())
-            if (a->text() == words) done = true, a->trigger();
-        menu->close();
+    chooseFromMenu(words, [&] {
+        QContextMenuEvent e(QContextMenuEvent::Mouse, {20, 20}, spot->mapToGlobal(QPoint(20, 20)));
+        QApplication::sendEvent(spot, &e);
     });
-    QContextMenuEvent e(QContextMenuEvent::Mouse, {20, 20}, spot->mapToGlobal(QPoint(20, 20)));
-    QApplication::sendEvent(spot, &e);
-    INFO("menu entry " << words.toStdString());
-    CHECK(done);
 }
 
 } // namespace
 
 TEST_CASE("the wheel zooms through its steps, and what is under the pointer stays there") {
     Bench b;
-    Ticket t = b.ticket();
-    setByAssignment(t, "enlarge.scale=4");
-    b.project().change(t);
+    b.set({"enlarge.scale=4"});
     REQUIRE(b.settle());
     ViewingTable& v = b.table();
     const QPoint at = v.pictureRect().center().toPoint() + QPoint(31, -17);
     const QPointF under = v.deliveredAt(at);
     for (const double wanted : {0.5, 1.0, 2.0, 4.0, 4.0}) {
-        wheel(&v, at, 1);
+        turnWheel(&v, at, 1);
         CHECK(v.zoom() == wanted);
         const QPointF now = v.deliveredAt(at);
         if (wanted > 1) { // below that, the picture has little room to move
@@ -61,16 +36,14 @@ TEST_CASE("the wheel zooms through its steps, and what is under the pointer stay
             CHECK(now.y() == Approx(under.y()).margin(1.5));
         }
     }
-    for (int i = 0; i < 5; ++i) wheel(&v, at, -1);
+    for (int i = 0; i < 5; ++i) turnWheel(&v, at, -1);
     CHECK(v.zoom() == 0);
     CHECK(v.pictureRect().center().x() == Approx(v.rect().center().x()).margin(2));
 }
 
 TEST_CASE("a drag pans by what it moves, and the picture cannot be lost out of sight") {
     Bench b;
-    Ticket t = b.ticket();
-    setByAssignment(t, "enlarge.scale=4");
-    b.project().change(t);
+    b.set({"enlarge.scale=4"});
     REQUIRE(b.settle());
     ViewingTable& v = b.table();
     v.setCompare(ViewingTable::Compare::Flip);
@@ -86,8 +59,7 @@ TEST_CASE("a drag pans by what it moves, and the picture cannot be lost out of s
     CHECK(v.deliveredAt(QPointF(7, 7)).x() == Approx(0).margin(1));
     CHECK(v.pictureRect().right() >= v.width() - 7);
     // A smaller picture stays in the middle, however it is dragged.
-    setByAssignment(t, "enlarge.on=false");
-    b.project().change(t);
+    b.set({"enlarge.on=false"});
     REQUIRE(b.settle());
     QTest::keyClick(&b.window.bench(), Qt::Key_1);
     drag(&v, mid, mid + QPoint(100, 0), Qt::MiddleButton);
@@ -96,9 +68,7 @@ TEST_CASE("a drag pans by what it moves, and the picture cannot be lost out of s
 
 TEST_CASE("in Pair both pictures show the same place at every zoom, and the right one is the result") {
     Bench b;
-    Ticket t = b.ticket();
-    setByAssignment(t, "clean.blocks=90");
-    b.project().change(t);
+    b.set({"clean.blocks=90"});
     b.project().setSpots({});
     REQUIRE(waitFor([&] { return b.live().tableFresh() >= 1 && !b.live().tableAfter().isNull(); }));
     ViewingTable& v = b.table();
@@ -139,14 +109,11 @@ TEST_CASE("in Flip the mouse held shows the original, at fit") {
 
 TEST_CASE("the choice of comparison stays when the shape changes; until then upright pictures open in Pair") {
     Bench b;
-    Ticket t = b.ticket();
     CHECK(b.table().compare() == ViewingTable::Compare::Wipe);
-    setByAssignment(t, "frame.aspect=9:16");
-    b.project().change(t);
+    b.set({"frame.aspect=9:16"});
     CHECK(b.table().compare() == ViewingTable::Compare::Pair);
     QTest::mouseClick(b.find("compare.wipe"), Qt::LeftButton);
-    setByAssignment(t, "frame.aspect=4:5");
-    b.project().change(t);
+    b.set({"frame.aspect=4:5"});
     CHECK(b.table().compare() == ViewingTable::Compare::Wipe);
 }
 
@@ -176,9 +143,7 @@ TEST_CASE("a spot keeps its frame and says when that is; its menu goes there, pi
     CHECK(spots()[1].x == third.x);
     CHECK(waitFor([&] { return !b.window.findChild<SpotView*>("spot.C"); }));
     // None is chosen anew behind the user's back.
-    Ticket t = b.ticket();
-    setByAssignment(t, "frame.aspect=1:1");
-    b.project().change(t);
+    b.set({"frame.aspect=1:1"});
     CHECK(spots().size() == 2);
 }
 
@@ -189,25 +154,18 @@ TEST_CASE("spots chosen by the readings move into the crop; those a person place
         const FramingPlan& p = b.live().pipeline()->plan;
         return QRectF(0, 0, p.width, p.height).contains(d);
     };
-    Ticket t = b.ticket();
-    setByAssignment(t, "frame.aspect=9:16");
-    setByAssignment(t, "frame.x=0");
-    b.project().change(t);
+    b.set({"frame.aspect=9:16", "frame.x=0"});
     for (const Spot& s : b.project().currentClip()->spots) CHECK(inside(s));
     auto placed = b.project().currentClip()->spots;
     for (Spot& s : placed) s.automatic = false;
     b.project().setSpots(placed);
-    setByAssignment(t, "frame.x=1");
-    b.project().change(t);
+    b.set({"frame.x=1"});
     CHECK(b.project().currentClip()->spots == placed);
 }
 
 TEST_CASE("a magnified spot shows the delivered pixels, before left of its line and after right of it") {
     Bench b;
-    Ticket t = b.ticket();
-    setByAssignment(t, "clean.blocks=90");
-    setByAssignment(t, "enlarge.scale=2");
-    b.project().change(t);
+    b.set({"clean.blocks=90", "enlarge.scale=2"});
     REQUIRE(b.settle());
     auto* view = b.find<SpotView>("spot.A");
     const SpotPicture& s = b.live().spots()[0];
