@@ -202,7 +202,8 @@ TEST_CASE("check and targets: limits one by one, exit 4 where one breaks, and re
     const Outcome bad = ulmwood({"check", folder / "a.mp4", "--target", "vertical-1080", "--json"});
     CHECK(bad.code == 4);
     CHECK(bad.parsed()["holds"] == false);
-    for (const json& l : bad.parsed()["limits"])
+    const json report = bad.parsed();
+    for (const json& l : report["limits"])
         for (const char* key : {"limit", "allowed", "value", "holds"}) CHECK(l.contains(key));
     REQUIRE(ulmwood({"render", folder / "a.mp4", "-o", folder / "v.mp4", "--target", "vertical-1080"}).code == 0);
     CHECK(ulmwood({"check", folder / "v.mp4", "--target", "vertical-1080", "--json"}).parsed()["holds"] == true);
