@@ -46,6 +46,10 @@ MainWindow::MainWindow(const QString& folder, QWidget* parent)
     connect(&runs_, &RunQueue::changed, this, &MainWindow::paintRail);
     connect(bench_, &BenchPage::filesWanted, this, &MainWindow::chooseFiles);
     connect(bench_, &BenchPage::runWanted, this, &MainWindow::addToRunList);
+    connect(bench_, &BenchPage::fullTableChanged, this, [this](bool full) {
+        findChild<QWidget*>("rail")->setVisible(!full);
+        full ? showFullScreen() : showNormal();
+    });
     addShortcuts();
     showPage(0);
 }
@@ -139,6 +143,12 @@ void MainWindow::addToRunList() {
     for (const Target& t : project_.targets())
         if (project_.watched().contains(t.name) && project_.chosen().contains(t.name)) targets.push_back(t);
     runs_.add(*c, targets);
+    // Each further stretch is a delivery of its own.
+    for (const auto& [from, to] : c->stretches) {
+        ClipEntry other = *c;
+        other.ticket.stretch = {true, from, to};
+        runs_.add(other, targets);
+    }
 }
 
 void MainWindow::addShortcuts() {

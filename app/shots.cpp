@@ -1,7 +1,7 @@
 // Takes the pictures of docs/screenshots from the demo's clips: ulmwood-shots DEMO-FOLDER OUT-FOLDER
 #include "app/bench/bench_page.h"
+#include "app/bench/table_panel.h"
 #include "app/bench/ticket_sheet.h"
-#include "app/bench/viewing_table.h"
 #include "app/main_window.h"
 #include "app/widgets/error_note.h"
 #include "app/widgets/theme.h"

@@ -35,7 +35,7 @@ public:
 
     void spots() {
         const auto reader = open("wheel.mp4", PacketDecoder::Threads::Slices);
-        const Readings readings = inspectClip(Clip::openVideo(path("wheel.mp4")), 6, {}).readings;
+        const Readings readings = inspectClip(Clip::openVideo(path("wheel.mp4")), {}).readings;
         Ticket t = loadTicket(path("wheel.ticket.json"));
         setByAssignment(t, "clean.noise=4");
         std::vector<double> spot, three, whole;
@@ -110,7 +110,7 @@ public:
         Ticket t = loadTicket(path("kiln.ticket.json"));
         setByAssignment(t, "stretch.from=2");
         setByAssignment(t, "stretch.to=5");
-        const Inspection inspection = inspectClip(Clip::openVideo(clip), 6, {});
+        const Inspection inspection = inspectClip(Clip::openVideo(clip), {});
         ExportJob job{clip, (work_ / "overlap.mp4").string(), t, std::nullopt, inspection, true};
         const auto reader = open("kiln.mp4", PacketDecoder::Threads::Frames);
         const Pipeline p = buildPipeline(reader, t, inspection.readings);
@@ -202,7 +202,7 @@ public:
         for (const std::string name : clips) {
             const std::string clip = path(name + ".mp4");
             const auto reader = open(name + ".mp4", PacketDecoder::Threads::Frames);
-            const Inspection inspection = inspectClip(Clip::openVideo(clip), 6, {});
+            const Inspection inspection = inspectClip(Clip::openVideo(clip), {});
             Ticket t;
             if (wholeTicket) t = loadTicket(path(name + ".ticket.json"));
             setByAssignment(t, "sound.mode=drop");
@@ -244,7 +244,7 @@ public:
             const std::string n = name;
             const auto bad = open(n + ".mp4", PacketDecoder::Threads::Frames),
                        good = open("masters/" + n + "-small.mp4", PacketDecoder::Threads::Frames);
-            const Readings r = inspectClip(Clip::openVideo(path(n + ".mp4")), 12, {}).readings;
+            const Readings r = inspectClip(Clip::openVideo(path(n + ".mp4")), {}).readings;
             Ticket t;
             setByAssignment(t, "clean.blocks=measured");
             setByAssignment(t, "clean.noise=measured");

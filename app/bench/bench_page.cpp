@@ -3,10 +3,11 @@
 #include "app/bench/clip_shelf.h"
 #include "app/bench/player.h"
 #include "app/bench/reel_strip.h"
+#include "app/bench/result_reel.h"
 #include "app/bench/spots_column.h"
+#include "app/bench/table_panel.h"
 #include "app/bench/target_chips.h"
 #include "app/bench/ticket_sheet.h"
-#include "app/bench/viewing_table.h"
 #include "app/widgets/theme.h"
 
 #include <QHBoxLayout>
@@ -18,14 +19,15 @@ namespace ulm::app {
 
 BenchPage::BenchPage(Project& project, QWidget* parent) : QWidget(parent), project_(project) {
     live_ = new LiveModel(project, this);
-    player_ = new Player(project, this);
+    results_ = new ResultReel(project, *live_, this);
+    player_ = new Player(project, *results_, this);
     setFocusPolicy(Qt::StrongFocus);
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(0, 0, 0, 0);
     all->setSpacing(0);
-    auto* shelf = new ClipShelf(project);
-    connect(shelf, &ClipShelf::filesWanted, this, &BenchPage::filesWanted);
-    all->addWidget(shelf);
+    shelf_ = new ClipShelf(project);
+    connect(shelf_, &ClipShelf::filesWanted, this, &BenchPage::filesWanted);
+    all->addWidget(shelf_);
     auto* middle = new QHBoxLayout;
     middle->setContentsMargins(14, 0, 14, 0);
     middle->setSpacing(12);
@@ -39,30 +41,56 @@ BenchPage::BenchPage(Project& project, QWidget* parent) : QWidget(parent), proje
     strip->setSpacing(6);
     auto* play = new QToolButton;
     play->setObjectName("play");
-    play->setFixedSize(30, 98);
+    play->setFixedSize(30, 60);
     play->setToolTip(tr("Play or pause the original, with sound (Space)"));
     play->setAccessibleName(tr("Play or pause"));
-    const auto showState = [play](bool playing) { play->setIcon(icon(playing ? "pause" : "play", Theme::now().ink)); };
+    auto* result = new QToolButton;
+    result->setObjectName("playResult");
+    result->setFixedSize(30, 60);
+    result->setToolTip(tr("Play what is rendered of the result, round and round (Shift+Space)"));
+    result->setAccessibleName(tr("Play the result"));
+    result->setText(tr("R"));
+    result->setToolButtonStyle(Qt::ToolButtonTextUnderIcon);
+    const auto showState = [play, result](bool playing) {
+        play->setIcon(icon(playing ? "pause" : "play", Theme::now().ink));
+        result->setIcon(icon(playing ? "pause" : "play", Theme::now().ink));
+    };
     showState(false);
     connect(&project, &Project::currentChanged, play, [=, this] { showState(player_->playing()); });
     connect(play, &QToolButton::clicked, player_, &Player::toggle);
+    connect(result, &QToolButton::clicked, this, &BenchPage::toggleResult);
     connect(player_, &Player::stateChanged, this, [this, showState](bool playing) {
         showState(playing);
         live_->setPlaying(playing);
     });
     connect(player_, &Player::picture, &table_->table(), &ViewingTable::showPlaying);
-    reel_ = new ReelStrip(project, *live_);
-    strip->addWidget(play);
+    reel_ = new ReelStrip(project, *live_, *results_);
+    auto* buttons = new QVBoxLayout;
+    buttons->setSpacing(2);
+    buttons->addWidget(play);
+    buttons->addWidget(result);
+    strip->addLayout(buttons);
     strip->addWidget(reel_, 1);
     centre->addLayout(strip);
     middle->addLayout(centre, 1);
-    middle->addWidget(new SpotsColumn(project, *live_));
+    spots_ = new SpotsColumn(project, *live_);
+    middle->addWidget(spots_);
     all->addLayout(middle, 1);
-    auto* targets = new TargetBar(project, *live_);
-    connect(targets, &TargetBar::runWanted, this, &BenchPage::runWanted);
-    all->addWidget(targets);
+    targets_ = new TargetBar(project, *live_);
+    connect(targets_, &TargetBar::runWanted, this, &BenchPage::runWanted);
+    all->addWidget(targets_);
+    connect(table_, &TablePanel::fullScreenWanted, this, [this] { setFullTable(!fullTable_); });
     connect(&table_->table(), &ViewingTable::spotWanted, this, &BenchPage::addSpot);
     connect(&table_->table(), &ViewingTable::cropDragged, this, &BenchPage::dragCrop);
+}
+
+void BenchPage::toggleResult() { player_->playing() ? player_->pause() : player_->playResult(); }
+
+void BenchPage::setFullTable(bool full) {
+    if (full == fullTable_) return;
+    fullTable_ = full;
+    for (QWidget* w : std::initializer_list<QWidget*>{shelf_, ticket_, spots_, targets_}) w->setVisible(!full);
+    Q_EMIT fullTableChanged(full);
 }
 
 void BenchPage::addSpot(const QPointF& d) {
@@ -70,8 +98,9 @@ void BenchPage::addSpot(const QPointF& d) {
     if (!c) return;
     auto spots = c->spots;
     const QPointF s = live_->toSource(d);
-    if (spots.size() >= 4) spots.pop_back();
-    spots.push_back({"Yours", c->playhead, s.x(), s.y()});
+    for (Spot& kept : spots) kept.automatic = false;
+    if (spots.size() >= SpotsColumn::kMost) spots.pop_back();
+    spots.push_back({"yours", c->playhead, s.x(), s.y()});
     project_.setSpots(spots);
 }
 
@@ -116,7 +145,14 @@ bool BenchPage::handleKey(const QKeyEvent& e) {
         project_.setPlayhead(c->playhead + by);
     };
     switch (e.key()) {
-    case Qt::Key_Space: player_->toggle(); break;
+    case Qt::Key_Space: e.modifiers() & Qt::ShiftModifier ? toggleResult() : player_->toggle(); break;
+    case Qt::Key_J: player_->shuttle(-1); break;
+    case Qt::Key_K: player_->pause(); break;
+    case Qt::Key_L: player_->shuttle(1); break;
+    case Qt::Key_BracketLeft: reel_->goToCut(-1); break;
+    case Qt::Key_BracketRight: reel_->goToCut(1); break;
+    case Qt::Key_N: reel_->goToFinding(e.modifiers() & Qt::ShiftModifier ? -1 : 1); break;
+    case Qt::Key_M: reel_->goToWorst(); break;
     case Qt::Key_Comma:
     case Qt::Key_Left: step(e.modifiers() & Qt::ShiftModifier ? -10 : -1); break;
     case Qt::Key_Period:
@@ -125,10 +161,24 @@ bool BenchPage::handleKey(const QKeyEvent& e) {
     case Qt::Key_End: step(std::int64_t(1) << 40); break;
     case Qt::Key_I: markEnd(false); break;
     case Qt::Key_O: markEnd(true); break;
-    case Qt::Key_X: reel_->clearStretch(); break;
+    case Qt::Key_X: e.modifiers() & Qt::ShiftModifier ? reel_->clearAllStretches() : reel_->clearStretch(); break;
     case Qt::Key_W: table.setCompare(ViewingTable::Compare::Wipe); break;
     case Qt::Key_E: table.setCompare(ViewingTable::Compare::Pair); break;
     case Qt::Key_R: table.setCompare(ViewingTable::Compare::Flip); break;
+    case Qt::Key_T: table.setCompare(ViewingTable::Compare::Difference); break;
+    case Qt::Key_P: table.setZoom(ViewingTable::kPhone); break;
+    case Qt::Key_S: table.setSafeAreas(!table.safeAreas()); break;
+    case Qt::Key_V:
+        if (!live_->fault().isEmpty()) lastFault_ = live_->fault();
+        live_->setFault(live_->fault().isEmpty() ? lastFault_ : QString());
+        break;
+    case Qt::Key_F11: setFullTable(!fullTable_); break;
+    case Qt::Key_Escape:
+        if (!fullTable_) return false;
+        setFullTable(false);
+        break;
+    case Qt::Key_4: table.setZoom(4); break;
+    case Qt::Key_5: table.setZoom(0.5); break;
     case Qt::Key_0: table.setZoom(0); break;
     case Qt::Key_1: table.setZoom(1); break;
     case Qt::Key_2: table.setZoom(2); break;

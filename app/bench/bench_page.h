@@ -10,6 +10,10 @@ class Player;
 class TablePanel;
 class ReelStrip;
 class TicketSheet;
+class ClipShelf;
+class ResultReel;
+class SpotsColumn;
+class TargetBar;
 
 /// The main screen: shelf, ticket, viewing table, spots, reel strip, targets.
 class BenchPage : public QWidget {
@@ -21,12 +25,17 @@ public:
     ReelStrip& reel() { return *reel_; }
     TicketSheet& ticket() { return *ticket_; }
     Player& player() { return *player_; }
+    ResultReel& results() { return *results_; }
+    /// Nothing but the viewing table and the reel strip.
+    void setFullTable(bool full);
+    bool fullTable() const { return fullTable_; }
     /// Does what the key stands for; false where it stands for nothing here.
     bool handleKey(const QKeyEvent& e);
 
 signals:
     void filesWanted();
     void runWanted();
+    void fullTableChanged(bool full);
 
 protected:
     void keyPressEvent(QKeyEvent*) override;
@@ -36,10 +45,17 @@ private:
     void addSpot(const QPointF& delivered);
     void dragCrop(const QPointF& by, bool done);
     void markEnd(bool end);
+    void toggleResult();
 
     Project& project_;
     LiveModel* live_;
+    ResultReel* results_;
     Player* player_;
+    ClipShelf* shelf_;
+    SpotsColumn* spots_;
+    TargetBar* targets_;
+    bool fullTable_ = false;
+    QString lastFault_ = "blocking"; ///< what V brings back
     TicketSheet* ticket_;
     TablePanel* table_;
     ReelStrip* reel_;

@@ -26,7 +26,7 @@ QString finding(const ClipEntry& c) {
     if (i.readings.noise >= 1.5) return ClipCard::tr("noisy %1").arg(i.readings.noise, 0, 'f', 1);
     if (i.duplicates.size() > static_cast<std::size_t>(c.clip->frameCount() / 20))
         return ClipCard::tr("%1 repeats").arg(i.duplicates.size());
-    if (i.readings.softness >= 4) return ClipCard::tr("soft %1 px").arg(i.readings.softness, 0, 'f', 1);
+    if (i.readings.softness >= 7) return ClipCard::tr("soft %1 px").arg(i.readings.softness, 0, 'f', 1);
     return ClipCard::tr("clean");
 }
 

@@ -1,6 +1,8 @@
 #include "app/bench/live_model.h"
 
 #include "app/tasks/image.h"
+#include "core/deliver/encoded_frame.h"
+#include "core/deliver/export.h"
 
 #include <tbb/parallel_for.h>
 
@@ -10,14 +12,19 @@ namespace {
 constexpr int kTile = 256;
 constexpr int kMeasured = 64; // side of what a spot's reading is taken from: source pixels, where its fault lives
 
-double readingOf(const QString& what, const Picture& p) {
-    if (what == "Noise") return noiseReading(p.planes[0], 219);
-    if (what == "Edge") return softnessReading(p.planes[0]);
-    return blockingReading(p.planes[0]);
+// Faults of compression and sensors are told where they live, before any change of size; what an eye judges by, as it
+// is delivered.
+bool toldAsDelivered(const QString& what) {
+    return what == "softness_px" || what == "haloes" || what == "stairs" || what == "text" || what == "face";
 }
 
-Rect spotRegion(const QPointF& centre, int side, const PictureFormat& f) {
-    const int w = std::min(side, f.width), h = std::min(side, f.height);
+double spotReading(const QString& what, const Picture& p) {
+    const bool edge = what == "text" || what == "face" || what == "motion";
+    return readingOf(edge ? "softness_px" : what.toStdString(), p);
+}
+
+Rect spotRegion(const QPointF& centre, const QSize& size, const PictureFormat& f) {
+    const int w = std::min(size.width(), f.width), h = std::min(size.height(), f.height);
     const int x = std::clamp(static_cast<int>(centre.x()) - w / 2, 0, f.width - w);
     const int y = std::clamp(static_cast<int>(centre.y()) - h / 2, 0, f.height - h);
     return {x, y, w, h};
@@ -38,17 +45,75 @@ LiveModel::LiveModel(Project& project, QObject* parent) : QObject(parent), proje
         if (i == project_.current() && project_.currentClip()->inspection) rebuild();
     });
     connect(&project_, &Project::spotsChanged, this, &LiveModel::refreshSpots);
-    connect(&project_, &Project::playheadChanged, this, [this] { refreshTable(); });
+    connect(&project_, &Project::playheadChanged, this, [this] {
+        refreshTable();
+        const ClipEntry* c = project_.currentClip();
+        if (c && std::ranges::any_of(c->spots, &Spot::follows)) refreshSpots();
+        faultView_.fresh = false;
+        if (!faultKey_.isEmpty()) faultLater_.start(30);
+    });
+    connect(this, &LiveModel::choiceWanted, this, &LiveModel::chooseSpots);
     tableLater_.setSingleShot(true);
     forecastLater_.setSingleShot(true);
+    faultLater_.setSingleShot(true);
+    connect(&faultLater_, &QTimer::timeout, this, &LiveModel::refreshFault);
     connect(&tableLater_, &QTimer::timeout, this, &LiveModel::refreshTable);
     connect(&forecastLater_, &QTimer::timeout, this, &LiveModel::refreshForecast);
 }
 
-void LiveModel::setSpotSide(int pixels) {
-    if (pixels == spotSide_) return;
-    spotSide_ = pixels;
+void LiveModel::setSpotSize(std::size_t index, const QSize& pixels) {
+    if (spotSizes_.size() <= index) spotSizes_.resize(index + 1, QSize(208, 208));
+    if (pixels == spotSizes_[index]) return;
+    spotSizes_[index] = pixels;
     refreshSpots();
+}
+
+void LiveModel::setViews(View left, View right) {
+    if (left == left_ && right == right_) return;
+    left_ = left;
+    right_ = right;
+    tableAfter_ = QImage();
+    Q_EMIT viewsChanged();
+    refreshTable();
+}
+
+void LiveModel::setFault(const QString& key) {
+    if (key == faultKey_) return;
+    faultKey_ = key;
+    faultView_ = {};
+    Q_EMIT faultUpdated();
+    refreshFault();
+}
+
+void LiveModel::report(const Error& e) {
+    const QString file = QString::fromStdString(e.file), reason = QString::fromStdString(e.reason),
+                  remedy = QString::fromStdString(e.remedy);
+    onInterface(this, [=, this] { Q_EMIT project_.problem(file, reason, remedy); });
+}
+
+std::shared_ptr<const Pipeline> LiveModel::pipelineFor(const Ticket& ticket) const {
+    const ClipEntry* c = project_.currentClip();
+    if (!c || !c->clip) return nullptr;
+    try {
+        return std::make_shared<Pipeline>(buildPipeline(c->reader, ticket, c->readings()));
+    } catch (const Error&) {
+        return nullptr;
+    }
+}
+
+double LiveModel::plannedCrf() const {
+    const ClipEntry* c = project_.currentClip();
+    if (!c) return 20;
+    double crf = c->ticket.deliver.rate == "size" ? crfFor("best") : crfFor(c->ticket.deliver.quality);
+    std::int64_t limit = sizeLimit(c->ticket, std::nullopt);
+    for (const Target& t : project_.targets())
+        if (project_.watched().contains(t.name) && project_.chosen().contains(t.name)) {
+            limit = sizeLimit(c->ticket, t);
+            break;
+        }
+    if (limit > 0 && forecast_)
+        while (crf < 45 && forecast_->bytesAt(crf) > double(limit)) crf += 0.5;
+    return crf;
 }
 
 void LiveModel::setPlaying(bool playing) {
@@ -90,6 +155,8 @@ void LiveModel::rebuild() {
     Q_EMIT tableUpdated();
     tableLater_.start(project_.currentClip() && tableAfter_.isNull() ? 0 : 60);
     forecastLater_.start(900);
+    faultView_.fresh = false;
+    if (!faultKey_.isEmpty()) faultLater_.start(80);
     Q_EMIT forecastUpdated();
 }
 
@@ -102,7 +169,7 @@ void LiveModel::chooseSpots() {
     const Rect window{int(a.x() + inset), int(a.y() + inset), int(b.x() - a.x() - 2 * inset),
                       int(b.y() - a.y() - 2 * inset)};
     // So far apart that their squares do not overlap, where the picture has room for that.
-    const double square = spotSide_ * (b.x() - a.x()) / p.w;
+    const double square = spotSide() * (b.x() - a.x()) / p.w;
     project_.chooseSpots(window, static_cast<int>(std::min(1.3 * square, std::max(window.w, window.h) / 3.0)));
 }
 
@@ -133,14 +200,17 @@ void LiveModel::refreshSpots() {
         QString what;
         std::int64_t frame;
         Rect region, measured;
+        bool loops;
     };
     std::vector<Ask> asks;
     for (std::size_t i = 0; i < c->spots.size(); ++i) {
         const Spot& s = c->spots[i];
         spots_[i].fresh = false;
-        asks.push_back({s.what, std::clamp<std::int64_t>(s.frame, 0, c->clip->frameCount() - 1),
-                        spotRegion(toDelivered(s.x, s.y), spotSide_, pipeline_->result->format()),
-                        spotRegion({s.x, s.y}, kMeasured, pipeline_->source->format())});
+        const QSize size = i < spotSizes_.size() ? spotSizes_[i] : QSize(208, 208);
+        asks.push_back(
+            {s.what, std::clamp<std::int64_t>(s.follows ? c->playhead : s.frame, 0, c->clip->frameCount() - 1),
+             spotRegion(toDelivered(s.x, s.y), size, pipeline_->result->format()),
+             spotRegion({s.x, s.y}, {kMeasured, kMeasured}, pipeline_->source->format()), s.what == "motion"});
     }
     Q_EMIT spotsUpdated();
     const QPointer<QObject> self(this);
@@ -154,12 +224,16 @@ void LiveModel::refreshSpots() {
                 s.region = a.region;
                 s.after = toImage(e.pull(*after, a.frame, a.region, cancel, Engine::Keep::Inputs));
                 s.before = toImage(e.pull(*before, a.frame, a.region, cancel));
-                // Blocks and noise are told where they live, before any change of size; edges as they are delivered.
-                const bool edge = a.what == "Edge";
-                s.readingAfter = readingOf(
+                const bool edge = toldAsDelivered(a.what);
+                s.readingAfter = spotReading(
                     a.what, e.pull(edge ? *p->result : *p->cleaned, a.frame, edge ? a.region : a.measured, cancel));
-                s.readingBefore = readingOf(
+                s.readingBefore = spotReading(
                     a.what, e.pull(edge ? *p->before : *p->source, a.frame, edge ? a.region : a.measured, cancel));
+                for (std::int64_t n = a.frame - 3; a.loops && n <= a.frame + 3; ++n) {
+                    if (n < 0 || n >= p->result->frames()) continue;
+                    s.loopAfter.push_back(toImage(e.pull(*after, n, a.region, cancel, Engine::Keep::Inputs)));
+                    s.loopBefore.push_back(toImage(e.pull(*before, n, a.region, cancel)));
+                }
                 s.fresh = true;
                 onInterface(self, [this, s, i, round] {
                     if (round != spotRound_ || i >= spots_.size()) return;
@@ -168,11 +242,55 @@ void LiveModel::refreshSpots() {
                 });
             } catch (const Cancelled&) {
             } catch (const Error& e) {
-                const QString file = QString::fromStdString(e.file), reason = QString::fromStdString(e.reason),
-                              remedy = QString::fromStdString(e.remedy);
-                onInterface(self, [=, this] { Q_EMIT project_.problem(file, reason, remedy); });
+                report(e);
             }
         });
+    });
+}
+
+void LiveModel::refreshFault() {
+    const ClipEntry* c = project_.currentClip();
+    const std::uint64_t round = ++faultRound_;
+    if (!c || !pipeline_ || faultKey_.isEmpty() || playing_) {
+        faultWorker_.stop();
+        return;
+    }
+    // Spots and the table go first: the overlay reads what they have computed.
+    if (spotWorker_.busy() || tableWorker_.busy()) return faultLater_.start(40);
+    const QPointer<QObject> self(this);
+    FaultView view;
+    view.key = faultKey_;
+    if (const Inspection* i = c->found(); i && faultKey_ == "overlay") view.marks = i->overlays;
+    faultWorker_.submit([this, self, round, view, frame = c->playhead,
+                         p = pipeline_](const CancelToken& cancel) mutable {
+        try {
+            Engine& e = project_.engine();
+            const Rect whole = p->source->format().frame();
+            const Picture before = e.pull(*p->source, frame, whole, cancel);
+            if (view.key == "face") view.marks = findFaces(before.planes[0], frame);
+            if (view.key == "text") view.marks = findText(before.planes[0], frame);
+            if (const ReadingKind* kind = findReading(view.key.toStdString()); kind && kind->mapped) {
+                const Picture after = p->cleaned == p->source ? before : e.pull(*p->cleaned, frame, whole, cancel);
+                Picture next;
+                const bool combs = view.key == "combing" && frame + 1 < p->source->frames();
+                if (combs) next = e.pull(*p->source, frame + 1, whole, cancel);
+                PictureReading was = lookAt(before, combs ? &next.planes[0] : nullptr),
+                               is = p->cleaned == p->source ? was : lookAt(after, combs ? &next.planes[0] : nullptr);
+                view.before = std::move(was.maps[kind->key]);
+                view.after = std::move(is.maps[kind->key]);
+                view.readingBefore = was.readings.*kind->member;
+                view.readingAfter = is.readings.*kind->member;
+            }
+            view.fresh = true;
+            onInterface(self, [this, round, view] {
+                if (round != faultRound_) return;
+                faultView_ = view;
+                Q_EMIT faultUpdated();
+            });
+        } catch (const Cancelled&) {
+        } catch (const Error& e) {
+            report(e);
+        }
     });
 }
 
@@ -189,33 +307,50 @@ void LiveModel::refreshTable() {
     const QPointer<QObject> self(this);
     const std::int64_t frame = c->playhead;
     const QPointF focus = focus_.isNull() ? QPointF(f.width / 2.0, f.height / 2.0) : focus_;
-    tableWorker_.submit([this, self, round, frame, focus, size, p = pipeline_](const CancelToken& cancel) {
+    const std::shared_ptr<const Pipeline> kept =
+        (left_ == View::Kept || right_ == View::Kept) && c->kept ? pipelineFor(*c->kept) : nullptr;
+    const View left = left_, right = right_;
+    const double crf = plannedCrf();
+    tableWorker_.submit([=, this, p = pipeline_](const CancelToken& cancel) {
+        Engine& e = project_.engine();
+        // Fills `onTile` with one side's picture: tile by tile, or at once where it is only known as a whole.
+        const auto fill = [&](View view, const auto& onTile) {
+            const auto tiles = [&](const StagePtr& stage) {
+                e.pullTiles(*stage, frame, stage->format().frame(), kTile, int(focus.x()), int(focus.y()), cancel,
+                            [&](const Picture& t) { onTile(toImage(t), t.area.x, t.area.y); });
+            };
+            if (view == View::Original) return tiles(asRgb(p->before));
+            if (view == View::Encoded)
+                return onTile(toImage(encodedFrame(e, *p, deliveredIndexOf(*p, frame), crf, 12, cancel)), 0, 0);
+            if (view == View::Kept && kept && kept->result != p->result) {
+                const StagePtr stage = asRgb(kept->result);
+                const QImage whole = toImage(e.pull(*stage, frame, stage->format().frame(), cancel));
+                return onTile(
+                    whole.size() == size ? whole : whole.scaled(size, Qt::IgnoreAspectRatio, Qt::SmoothTransformation),
+                    0, 0);
+            }
+            tiles(asRgb(p->result));
+        };
         try {
-            const StagePtr after = asRgb(p->result), before = asRgb(p->before);
-            const Rect whole = after->format().frame();
-            Engine& e = project_.engine();
             QImage old(size, QImage::Format_RGB32);
-            e.pullTiles(*before, frame, whole, kTile, int(focus.x()), int(focus.y()), cancel,
-                        [&](const Picture& t) { paste(toImage(t), old, t.area.x, t.area.y); });
+            fill(left, [&](const QImage& t, int x, int y) { paste(t, old, x, y); });
             onInterface(self, [this, round, old] {
                 if (round != tableRound_) return;
                 tableBefore_ = old;
                 if (tableAfter_.isNull()) tableAfter_ = old;
                 Q_EMIT tableUpdated();
             });
-            e.pullTiles(*after, frame, whole, kTile, int(focus.x()), int(focus.y()), cancel, [&](const Picture& t) {
-                onInterface(self, [this, round, tile = toImage(t), x = t.area.x, y = t.area.y] {
+            fill(right, [&](const QImage& tile, int x, int y) {
+                onInterface(self, [=, this] {
                     if (round != tableRound_ || tableAfter_.isNull()) return;
                     paste(tile, tableAfter_, x, y);
-                    ++tilesDone_;
+                    tilesDone_ = tile.size() == size ? tilesTotal_ : tilesDone_ + 1;
                     Q_EMIT tableUpdated();
                 });
             });
         } catch (const Cancelled&) {
         } catch (const Error& err) {
-            const QString file = QString::fromStdString(err.file), reason = QString::fromStdString(err.reason),
-                          remedy = QString::fromStdString(err.remedy);
-            onInterface(self, [=, this] { Q_EMIT project_.problem(file, reason, remedy); });
+            report(err);
         }
     });
 }

@@ -14,15 +14,18 @@ namespace {
 constexpr double kMostSound = 600; // seconds kept in memory: 115 MB
 }
 
-Player::Player(Project& project, QObject* parent) : QObject(parent), project_(project) {
+Player::Player(Project& project, const ResultReel& reel, QObject* parent)
+    : QObject(parent), project_(project), reel_(reel) {
     tick_.setInterval(10);
     connect(&tick_, &QTimer::timeout, this, [this] {
         const ClipEntry* c = project_.currentClip();
         if (!c || !c->clip) return pause();
         const double t = now();
         shared_ = t;
-        if (t >= c->clip->secondsAt(c->clip->frameCount())) {
-            project_.setPlayhead(c->clip->frameCount() - 1);
+        if (of_ == Of::Result) return showResult(t);
+        const bool over = t >= c->clip->secondsAt(c->clip->frameCount());
+        if (over || t < 0) {
+            project_.setPlayhead(over ? c->clip->frameCount() - 1 : 0);
             return pause();
         }
         project_.setPlayhead(c->clip->frameAt(t));
@@ -32,65 +35,146 @@ Player::Player(Project& project, QObject* parent) : QObject(parent), project_(pr
 
 Player::~Player() { stopSound(); }
 
-double Player::now() const { return startedAt_ + double(clock_.elapsed()) / 1000; }
+double Player::now() const { return startedAt_ + speed_ * double(clock_.elapsed()) / 1000; }
 
-void Player::play() {
-    ClipEntry* c = project_.currentClip();
-    if (playing_ || !c || !c->clip) return;
-    if (c->playhead >= c->clip->frameCount() - 1) project_.setPlayhead(0);
+void Player::begin(Of of, double speed) {
+    of_ = of;
+    speed_ = speed;
+    last_ = QImage();
     playing_ = true;
-    startedAt_ = c->clip->secondsAt(c->playhead);
+    startedAt_ = project_.currentClip()->clip->secondsAt(project_.currentClip()->playhead);
     shared_ = startedAt_;
     clock_.start();
     tick_.start();
     Q_EMIT stateChanged(true);
-    if (sound_ && soundOf_ == c->path)
-        startSound(sound_, startedAt_);
-    else {
-        const QPointer<QObject> self(this);
-        inBackground(Lane::Quick, [this, self, path = c->path] {
-            auto sound = std::make_shared<PlainSound>();
-            try {
-                *sound = readSound(path.toStdString(), kMostSound, {});
-            } catch (const Error&) { // silent then; opening the clip told what is wrong
-            }
-            onInterface(self, [=, this] {
-                sound_ = sound;
-                soundOf_ = path;
-                const ClipEntry* now_ = project_.currentClip();
-                if (playing_ && now_ && now_->path == path) startSound(sound, now());
-            });
-        });
+}
+
+void Player::play() {
+    const ClipEntry* c = project_.currentClip();
+    if (playing_ || !c || !c->clip) return;
+    if (c->playhead >= c->clip->frameCount() - 1) project_.setPlayhead(0);
+    begin(Of::Original, 1);
+    startSoundSoon();
+    startPictures();
+}
+
+void Player::playResult() {
+    const ClipEntry* c = project_.currentClip();
+    if (playing_ || !c || !c->clip) return;
+    if (reel_.indexAt(c->clip->secondsAt(c->playhead)) < 0 && c->ticket.stretch.on)
+        project_.setPlayhead(c->clip->frameAt(c->ticket.stretch.from));
+    begin(Of::Result, 1);
+    startSoundSoon();
+    showResult(startedAt_);
+}
+
+void Player::shuttle(int direction) {
+    const ClipEntry* c = project_.currentClip();
+    if (!c || !c->clip) return;
+    double speed = direction;
+    if (playing_ && of_ == Of::Original && speed_ * direction > 0) speed = std::clamp(speed_ * 2, -8.0, 8.0);
+    pause();
+    if (speed == 1) return play();
+    begin(Of::Original, speed);
+    startPictures();
+}
+
+// What is rendered is shown; where nothing is yet, the last picture stays and the words say so. The end leads back to
+// the beginning, so that a short stretch can be judged again and again.
+void Player::showResult(double seconds) {
+    const std::int64_t index = reel_.indexAt(seconds);
+    const ClipEntry* c = project_.currentClip();
+    if (index < 0) {
+        startedAt_ = c->ticket.stretch.on ? c->ticket.stretch.from : 0;
+        clock_.restart();
+        stopSound();
+        startSoundSoon();
+        return;
     }
+    project_.setPlayhead(c->clip->frameAt(seconds));
+    const QImage image = reel_.picture(static_cast<std::size_t>(index));
+    if (!image.isNull()) last_ = image;
+    if (last_.isNull()) { // nothing at all yet: a black picture that says so
+        last_ = QImage(16, 16, QImage::Format_RGB32);
+        last_.fill(Qt::black);
+    }
+    Q_EMIT picture(
+        last_, true,
+        image.isNull()
+            ? tr("Playing the result: this frame is not rendered yet (%1 % are)").arg(std::lround(100 * reel_.share()))
+            : tr("Playing the result"));
+}
+
+void Player::startSoundSoon() {
+    const ClipEntry* c = project_.currentClip();
+    if (sound_ && soundOf_ == c->path) return startSound(sound_, now());
+    const QPointer<QObject> self(this);
+    inBackground(Lane::Quick, [this, self, path = c->path] {
+        auto sound = std::make_shared<PlainSound>();
+        try {
+            *sound = readSound(path.toStdString(), kMostSound, {});
+        } catch (const Error&) { // silent then; opening the clip told what is wrong
+        }
+        onInterface(self, [=, this] {
+            sound_ = sound;
+            soundOf_ = path;
+            const ClipEntry* now_ = project_.currentClip();
+            if (playing_ && speed_ == 1 && now_ && now_->path == path) startSound(sound, now());
+        });
+    });
+}
+
+void Player::startPictures() {
+    const ClipEntry* c = project_.currentClip();
     const std::uint64_t round = ++round_;
     const QPointer<QObject> self(this);
-    worker_.submit([this, self, round, clip = c->clip, first = c->playhead](const CancelToken& cancel) {
-        try {
-            const auto source = std::make_shared<SourceStage>(
-                std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Frames, std::size_t(24) << 20));
-            const StagePtr rgb = asRgb(source);
-            Engine once(0);
-            const bool large = source->format().width * source->format().height > 1300 * 1300;
-            for (std::int64_t n = first; n < clip->frameCount(); ++n) {
-                cancel.check();
-                const double due = clip->secondsAt(n), ends = clip->secondsAt(n + 1);
-                if (ends < shared_) { // late: only keep decoding
-                    source->reader().frame(n, cancel);
-                    continue;
+    const QString words_ =
+        speed_ == 1 ? tr("Playing the original")
+                    : tr("Original, %1×").arg(speed_ < 0 ? QString("−%1").arg(-speed_) : QString::number(speed_));
+    worker_.submit(
+        [this, self, round, words_, clip = c->clip, first = c->playhead, speed = speed_](const CancelToken& cancel) {
+            try {
+                const auto source = std::make_shared<SourceStage>(std::make_shared<FrameReader>(
+                    clip, PacketDecoder::Threads::Frames, std::size_t(speed < 0 ? 160 : 24) << 20));
+                const StagePtr rgb = asRgb(source);
+                Engine once(0);
+                const bool large = source->format().width * source->format().height > 1300 * 1300;
+                const auto show = [&](std::int64_t n) {
+                    QImage image = toImage(once.pull(*rgb, n, source->format().frame(), cancel));
+                    return large ? image.scaled(image.size() / 2) : image;
+                };
+                const auto tell = [&](const QImage& image) {
+                    onInterface(self, [=, this] {
+                        if (playing_ && round == round_) Q_EMIT picture(image, false, words_);
+                    });
+                };
+                if (speed != 1) { // whatever frame is due by the time the last one was shown
+                    for (std::int64_t last = -1;;) {
+                        cancel.check();
+                        const std::int64_t n = clip->frameAt(std::max(0.0, shared_.load()));
+                        if (n == last)
+                            std::this_thread::sleep_for(std::chrono::milliseconds(5));
+                        else
+                            tell(show(last = n));
+                    }
                 }
-                QImage image = toImage(once.pull(*rgb, n, source->format().frame(), cancel));
-                if (large) image = image.scaled(image.size() / 2);
-                while (shared_ < due - 0.02) {
+                for (std::int64_t n = first; n < clip->frameCount(); ++n) {
                     cancel.check();
-                    std::this_thread::sleep_for(std::chrono::milliseconds(4));
+                    const double due = clip->secondsAt(n), ends = clip->secondsAt(n + 1);
+                    if (ends < shared_) { // late: only keep decoding
+                        source->reader().frame(n, cancel);
+                        continue;
+                    }
+                    const QImage image = show(n);
+                    while (shared_ < due - 0.02) {
+                        cancel.check();
+                        std::this_thread::sleep_for(std::chrono::milliseconds(4));
+                    }
+                    tell(image);
                 }
-                onInterface(self, [=, this] {
-                    if (playing_ && round == round_) Q_EMIT picture(image);
-                });
+            } catch (const Error&) { // cancelled, or nothing left to decode
             }
-        } catch (const Error&) { // cancelled, or nothing left to decode
-        }
-    });
+        });
 }
 
 void Player::pause() {
@@ -100,7 +184,7 @@ void Player::pause() {
     tick_.stop();
     worker_.stop();
     stopSound();
-    Q_EMIT picture({});
+    Q_EMIT picture({}, false, {});
     Q_EMIT stateChanged(false);
 }
 

@@ -1,81 +1,123 @@
 #include "app/bench/reel_strip.h"
 
-#include "app/bench/sentences.h"
 #include "app/tasks/image.h"
-#include "app/widgets/theme.h"
 
 #include <QMouseEvent>
-#include <QPainter>
-#include <QPainterPath>
+#include <QWheelEvent>
 #include <cmath>
 
 namespace ulm::app {
 namespace {
 constexpr int kThumbs = 44;
+}
 
-QString counted(std::size_t n, const QString& one, const QString& many) { return n == 1 ? one : many.arg(n); }
-} // namespace
-
-ReelStrip::ReelStrip(Project& project, LiveModel& live, QWidget* parent)
-    : QWidget(parent), project_(project), live_(live) {
+ReelStrip::ReelStrip(Project& project, LiveModel& live, const ResultReel& reel, QWidget* parent)
+    : QWidget(parent), project_(project), live_(live), reel_(reel) {
     setObjectName("reelStrip");
-    setFixedHeight(98);
+    setFixedHeight(122);
     setAccessibleName(tr("Reel strip"));
-    setToolTip(
-        tr("Click the pictures to go there; drag below them to mark a stretch (I and O mark its ends, X clears it)."));
-    connect(&project_, &Project::currentChanged, this, &ReelStrip::loadThumbnails);
-    connect(&project_, &Project::playheadChanged, this, qOverload<>(&QWidget::update));
-    connect(&project_, &Project::ticketChanged, this, qOverload<>(&QWidget::update));
+    setToolTip(tr("Click the pictures to go there; drag below them to mark a stretch (I and O mark its ends, X clears "
+                  "it; with Ctrl a further one). The wheel zooms, with Shift it moves; double-click shows all."));
+    connect(&project_, &Project::currentChanged, this, [this] {
+        const ClipEntry* c = project_.currentClip();
+        if (!c || c->path != shown_) from_ = to_ = 0;
+        loadThumbnails();
+    });
+    connect(&project_, &Project::playheadChanged, this, [this] {
+        // The playhead stays in sight.
+        const ClipEntry* c = project_.currentClip();
+        const double at = c && c->clip ? c->clip->secondsAt(c->playhead) : 0, wide = viewTo() - from_;
+        if (at < from_)
+            setView(at - 0.1 * wide, at + 0.9 * wide);
+        else if (at >= viewTo())
+            setView(at - 0.1 * wide, at + 0.9 * wide);
+        update();
+    });
+    for (const auto signal : {&Project::ticketChanged, &Project::stretchesChanged})
+        connect(&project_, signal, this, qOverload<>(&QWidget::update));
     connect(&project_, &Project::inspectionChanged, this, qOverload<>(&QWidget::update));
+    connect(&reel_, &ResultReel::changed, this, qOverload<>(&QWidget::update));
 }
 
 ReelStrip::~ReelStrip() = default;
 
+double ReelStrip::wholeLength() const {
+    const ClipEntry* c = project_.currentClip();
+    return c && c->clip ? c->clip->secondsAt(c->clip->frameCount()) : 0;
+}
+
+double ReelStrip::viewTo() const { return to_ > 0 ? to_ : wholeLength(); }
+
+void ReelStrip::setView(double from, double to) {
+    const double all = wholeLength();
+    const ClipEntry* c = project_.currentClip();
+    if (all <= 0 || !c || !c->clip) return;
+    const double least = std::min(all, 8 * all / double(c->clip->frameCount()));
+    const double wide = std::clamp(to - from, least, all);
+    from_ = std::clamp(from + (to - from - wide) / 2, 0.0, all - wide);
+    to_ = wide >= all ? 0 : from_ + wide;
+    loadThumbnails();
+}
+
+int ReelStrip::xOf(double seconds) const {
+    const double wide = viewTo() - from_;
+    if (wide <= 0) return 0;
+    return static_cast<int>(std::lround(std::clamp((seconds - from_) / wide, -4.0, 5.0) * (width() - 1)));
+}
+
 int ReelStrip::xOfFrame(std::int64_t f) const {
     const ClipEntry* c = project_.currentClip();
-    if (!c || !c->clip) return 0;
-    const double end = c->clip->secondsAt(c->clip->frameCount());
-    return static_cast<int>(std::lround(c->clip->secondsAt(f) / end * (width() - 1)));
+    return c && c->clip ? xOf(c->clip->secondsAt(f)) : 0;
 }
 
 std::int64_t ReelStrip::frameAtX(int x) const {
     const ClipEntry* c = project_.currentClip();
     if (!c || !c->clip) return 0;
-    const double end = c->clip->secondsAt(c->clip->frameCount());
-    return c->clip->frameAt(std::clamp(double(x) / std::max(1, width() - 1), 0.0, 1.0) * end);
+    return c->clip->frameAt(from_ + std::clamp(double(x) / std::max(1, width() - 1), 0.0, 1.0) * (viewTo() - from_));
+}
+
+int ReelStrip::slotWidth() const {
+    const VideoFacts& v = project_.currentClip()->clip->facts().video;
+    return std::max(16, kThumbs * v.width / std::max(1, v.height));
+}
+
+std::vector<std::int64_t> ReelStrip::slots_() const {
+    const int count = std::clamp(width() / slotWidth() + 1, 1, 80);
+    std::vector<std::int64_t> frames;
+    for (int i = 0; i < count; ++i) frames.push_back(frameAtX(i * width() / count + width() / count / 8));
+    return frames;
 }
 
 void ReelStrip::loadThumbnails() {
     const ClipEntry* c = project_.currentClip();
+    update();
     if (!c || !c->clip) {
         shown_.clear();
         thumbnails_.clear();
         worker_.stop();
-        return update();
+        return;
     }
-    const PictureFormat f{c->clip->facts().video.width, c->clip->facts().video.height};
-    const int tall = kThumbs, wide = std::max(16, tall * f.width / f.height),
-              count = std::clamp(width() / wide + 1, 1, 64);
-    if (shown_ == c->path && static_cast<int>(thumbnails_.size()) == count) return;
+    if (shown_ != c->path || thumbnails_.size() > 1200) thumbnails_.clear();
     shown_ = c->path;
-    thumbnails_.assign(static_cast<std::size_t>(count), QImage());
+    std::vector<std::int64_t> missing;
+    for (const auto n : slots_())
+        if (!thumbnails_.contains(n)) missing.push_back(n);
+    if (missing.empty()) return;
     const std::uint64_t round = ++round_;
     const QPointer<QObject> self(this);
-    const double ratio = devicePixelRatioF();
-    worker_.submit([this, self, round, count, wide, tall, ratio, clip = c->clip](const CancelToken& cancel) {
+    const QSize size = QSize(slotWidth(), kThumbs) * devicePixelRatioF();
+    worker_.submit([this, self, round, missing, size, clip = c->clip](const CancelToken& cancel) {
         try {
             const auto source = std::make_shared<SourceStage>(
                 std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(8) << 20));
             const StagePtr rgb = asRgb(source);
             Engine once(0);
-            for (int i = 0; i < count; ++i) {
-                const std::int64_t n = clip->frameCount() * i / count;
-                const QImage image =
-                    toImage(once.pull(*rgb, n, source->format().frame(), cancel))
-                        .scaled(QSize(wide, tall) * ratio, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
-                onInterface(self, [this, round, i, image] {
-                    if (round != round_ || i >= static_cast<int>(thumbnails_.size())) return;
-                    thumbnails_[static_cast<std::size_t>(i)] = image;
+            for (const auto n : missing) {
+                const QImage image = toImage(once.pull(*rgb, n, source->format().frame(), cancel))
+                                         .scaled(size, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
+                onInterface(self, [=, this] {
+                    if (round != round_) return;
+                    thumbnails_.insert(n, image);
                     update();
                 });
             }
@@ -83,7 +125,6 @@ void ReelStrip::loadThumbnails() {
         } catch (const Error&) { // opening the clip has told what is wrong
         }
     });
-    update();
 }
 
 std::pair<std::int64_t, std::int64_t> ReelStrip::stretchFrames() const {
@@ -110,100 +151,96 @@ void ReelStrip::clearStretch() {
     project_.change(t);
 }
 
-void ReelStrip::paintEvent(QPaintEvent*) {
-    const Theme& t = Theme::now();
-    QPainter p(this);
-    p.fillRect(rect(), t.paper);
+void ReelStrip::clearAllStretches() {
+    clearStretch();
+    project_.setStretches({});
+}
+
+void ReelStrip::activate(std::size_t further) {
     const ClipEntry* c = project_.currentClip();
-    if (!c || !c->clip) {
-        p.setPen(t.line);
-        p.drawRect(rect().adjusted(0, 0, -1, -1));
-        p.setPen(t.faint);
-        p.drawText(rect(), Qt::AlignCenter, tr("The clip over time appears here."));
-        return;
+    auto all = c->stretches;
+    const auto chosen = all[further];
+    Ticket t = c->ticket;
+    if (t.stretch.on)
+        all[further] = {t.stretch.from, t.stretch.to};
+    else
+        all.erase(all.begin() + static_cast<std::ptrdiff_t>(further));
+    t.stretch = {true, chosen.first, chosen.second};
+    project_.setStretches(all);
+    project_.change(t);
+}
+
+void ReelStrip::goToCut(int direction) {
+    const ClipEntry* c = project_.currentClip();
+    const Inspection* i = c ? c->found() : nullptr;
+    if (!i) return;
+    std::int64_t best = direction > 0 ? c->clip->frameCount() - 1 : 0;
+    for (const auto cut : i->cuts)
+        if (direction > 0 ? cut > c->playhead && cut < best : cut < c->playhead && cut > best) best = cut;
+    project_.setPlayhead(best);
+}
+
+void ReelStrip::goToFinding(int direction) {
+    const ClipEntry* c = project_.currentClip();
+    const Inspection* i = c && c->clip ? c->found() : nullptr;
+    if (!i) return;
+    std::vector<std::int64_t> frames;
+    for (const Finding& f : findings(*i, c->clip->facts()))
+        if (f.frame > 0 || !f.box.empty()) frames.push_back(f.frame);
+    if (frames.empty()) return;
+    std::ranges::sort(frames);
+    if (direction > 0) {
+        const auto next = std::ranges::upper_bound(frames, c->playhead);
+        project_.setPlayhead(next == frames.end() ? frames.front() : *next); // round and round
+    } else {
+        const auto here = std::ranges::lower_bound(frames, c->playhead);
+        project_.setPlayhead(here == frames.begin() ? frames.back() : *(here - 1));
     }
-    p.fillRect(QRect(0, 0, width(), kThumbs), t.surround);
-    for (std::size_t i = 0; i < thumbnails_.size(); ++i) {
-        const int x = static_cast<int>(i) * width() / static_cast<int>(thumbnails_.size()),
-                  right = static_cast<int>(i + 1) * width() / static_cast<int>(thumbnails_.size());
-        if (!thumbnails_[i].isNull()) p.drawImage(QRect(x, 0, right - x - 1, kThumbs), thumbnails_[i]);
-    }
-    const int top = traceTop(), bottom = height() - 18;
-    const auto [a, b] = stretchFrames();
-    if (b >= a) {
-        const QRect r(xOfFrame(a), 0, std::max(2, xOfFrame(b + 1) - xOfFrame(a)), bottom);
-        QColor wash = t.elm;
-        wash.setAlpha(60);
-        p.fillRect(r, wash);
-        p.setPen(t.ink);
-        p.drawRect(r.adjusted(0, 0, -1, -1));
-    }
-    if (c->inspection && c->inspection->motion.size() > 1) {
-        const auto& m = c->inspection->motion;
-        float most = 1;
-        for (const float v : m) most = std::max(most, v);
-        QPainterPath path;
-        for (std::size_t i = 0; i < m.size(); ++i) {
-            const QPointF at(xOfFrame(static_cast<std::int64_t>(i)),
-                             bottom - 3 - std::sqrt(m[i] / most) * (bottom - top - 6));
-            if (i)
-                path.lineTo(at);
-            else
-                path.moveTo(at);
-        }
-        p.setRenderHint(QPainter::Antialiasing);
-        p.setPen(QPen(t.slate, 1.2));
-        p.setBrush(Qt::NoBrush);
-        p.drawPath(path);
-        p.setRenderHint(QPainter::Antialiasing, false);
-        for (const auto d : c->inspection->duplicates) p.fillRect(QRect(xOfFrame(d), bottom - 4, 2, 4), t.ember);
-        p.setPen(QPen(t.ink, 1, Qt::DashLine));
-        for (const auto cut : c->inspection->cuts) p.drawLine(xOfFrame(cut), kThumbs, xOfFrame(cut), bottom);
-    }
-    const int x = xOfFrame(c->playhead);
-    p.fillRect(QRect(x - 1, 0, 2, bottom + 2), t.ember);
-    p.setPen(t.ink);
-    p.setFont(figures(8.5));
-    const QRect foot(8, bottom, width() - 16, height() - bottom);
-    p.drawText(foot, Qt::AlignVCenter | Qt::AlignLeft,
-               tr("%1  frame %2 of %3")
-                   .arg(timeText(c->clip->secondsAt(c->playhead)))
-                   .arg(c->playhead + 1)
-                   .arg(c->clip->frameCount()));
-    p.setFont(words(8));
-    p.setPen(t.faint);
-    QString right = tr("motion");
-    if (c->inspection) {
-        if (!c->inspection->cuts.empty())
-            right += counted(c->inspection->cuts.size(), tr(" · 1 cut"), tr(" · %1 cuts"));
-        if (!c->inspection->duplicates.empty())
-            right += counted(c->inspection->duplicates.size(), tr(" · 1 repeated frame"), tr(" · %1 repeated frames"));
-    }
-    if (b >= a)
-        right = tr("stretch %1 to %2 · ").arg(timeText(c->ticket.stretch.from), timeText(c->ticket.stretch.to)) + right;
-    p.drawText(foot, Qt::AlignVCenter | Qt::AlignRight, right);
-    p.setPen(t.line);
-    p.drawRect(rect().adjusted(0, 0, -1, -1));
+}
+
+void ReelStrip::goToWorst() {
+    const ClipEntry* c = project_.currentClip();
+    const Inspection* i = c && c->clip ? c->found() : nullptr;
+    if (!i) return;
+    if (const auto w = i->worst.find(live_.fault().toStdString()); w != i->worst.end())
+        return project_.setPlayhead(w->second.frame);
+    const auto all = findings(*i, c->clip->facts());
+    const auto placed = std::ranges::find_if(all, [](const Finding& f) { return f.frame > 0 || !f.box.empty(); });
+    if (placed != all.end()) project_.setPlayhead(placed->frame);
 }
 
 void ReelStrip::mousePressEvent(QMouseEvent* e) {
-    if (e->button() != Qt::LeftButton) return;
-    const std::int64_t f = frameAtX(static_cast<int>(e->position().x()));
+    const ClipEntry* c = project_.currentClip();
+    if (e->button() != Qt::LeftButton || !c || !c->clip) return;
+    const int x = static_cast<int>(e->position().x());
+    const std::int64_t f = frameAtX(x);
     if (e->position().y() < traceTop()) {
         drag_ = Drag::Playhead;
         project_.setPlayhead(f);
         return;
     }
     drag_ = Drag::Mark;
+    anchor_ = f;
     const auto [a, b] = stretchFrames();
-    const int x = static_cast<int>(e->position().x());
+    if (e->modifiers() & Qt::ControlModifier) { // the stretch that was the ticket's own stays beside the new one
+        if (c->ticket.stretch.on) {
+            auto all = c->stretches;
+            all.emplace_back(c->ticket.stretch.from, c->ticket.stretch.to);
+            project_.setStretches(all);
+        }
+        return;
+    }
     // Near an end, the other end holds still.
     if (b >= a && std::abs(x - xOfFrame(a)) < 6)
         anchor_ = b;
     else if (b >= a && std::abs(x - xOfFrame(b + 1)) < 6)
         anchor_ = a;
     else
-        anchor_ = f;
+        for (std::size_t i = 0; i < c->stretches.size(); ++i)
+            if (x >= xOf(c->stretches[i].first) && x <= xOf(c->stretches[i].second)) {
+                drag_ = Drag::None;
+                return activate(i);
+            }
 }
 
 void ReelStrip::mouseMoveEvent(QMouseEvent* e) {
@@ -215,6 +252,20 @@ void ReelStrip::mouseMoveEvent(QMouseEvent* e) {
 void ReelStrip::mouseReleaseEvent(QMouseEvent*) {
     if (drag_ == Drag::Mark) project_.endStroke();
     drag_ = Drag::None;
+}
+
+void ReelStrip::mouseDoubleClickEvent(QMouseEvent*) { setView(0, wholeLength()); }
+
+void ReelStrip::wheelEvent(QWheelEvent* e) {
+    const double wide = viewTo() - from_;
+    if (wide <= 0) return;
+    const int turn = e->angleDelta().y() ? e->angleDelta().y() : -e->angleDelta().x();
+    if ((e->modifiers() & Qt::ShiftModifier) || !e->angleDelta().y())
+        return setView(from_ - 0.12 * wide * turn / 120, from_ - 0.12 * wide * turn / 120 + wide);
+    // What is under the pointer stays there.
+    const double share = std::clamp(e->position().x() / std::max(1, width() - 1), 0.0, 1.0), at = from_ + share * wide,
+                 next = wide * std::pow(0.75, turn / 120.0);
+    setView(at - share * next, at - share * next + next);
 }
 
 void ReelStrip::resizeEvent(QResizeEvent*) { loadThumbnails(); }

@@ -76,23 +76,51 @@ QString adviceSentence(const ClipEntry& c, const QString& colour) {
         return c.inspecting > 0 ? tr("Looking it over… %1 %").arg(std::lround(c.inspecting * 100))
                                 : tr("Waiting to be looked over…");
     QStringList found;
+    const auto link = [&](const char* to, const QString& words) {
+        return QString(" <a href=\"%1\" style=\"color:%2\">%3</a>").arg(to, colour, words);
+    };
     for (const Advice& a : openAdvice(c)) found << QString::fromStdString(a.what).toLower();
     if (c.inspection->framesLost) found.prepend(tr("%1 damaged frames").arg(c.inspection->framesLost));
+    const auto all = findings(*c.inspection, c.clip->facts());
+    const QString details = all.empty() ? QString() : link("details", tr("Look closer"));
     if (found.isEmpty())
-        return c.inspection->advice.empty() ? tr("Nothing wrong was found.")
-                                            : tr("All that was advised is on the ticket.");
-    return tr("Advice: %1.").arg(found.join(", ")) +
-           QString(" <a href=\"apply\" style=\"color:%1\">%2</a>").arg(colour, tr("Put on ticket"));
+        return (allAdvice(c).empty() ? (all.empty() ? tr("Nothing wrong was found.") : tr("Nothing here can mend it."))
+                                     : tr("All that was advised is on the ticket.")) +
+               details;
+    return tr("Advice: %1.").arg(found.join(", ")) + link("apply", tr("Put on ticket")) + details;
+}
+
+std::vector<Advice> allAdvice(const ClipEntry& c) {
+    return c.inspection && c.clip ? advise(*c.inspection, c.clip->facts()) : std::vector<Advice>{};
 }
 
 std::vector<Advice> openAdvice(const ClipEntry& c) {
     std::vector<Advice> open;
-    if (!c.inspection) return open;
-    const std::map<std::string, bool> on = {
-        {"clean", c.ticket.clean.on}, {"enlarge", c.ticket.enlarge.on}, {"finish", c.ticket.finish.on}};
-    for (const Advice& a : c.inspection->advice)
+    const std::map<std::string, bool> on = {{"clean", c.ticket.clean.on},
+                                            {"enlarge", c.ticket.enlarge.on},
+                                            {"frame", c.ticket.frame.on},
+                                            {"finish", c.ticket.finish.on}};
+    for (const Advice& a : allAdvice(c))
         if (const auto it = on.find(a.step); it == on.end() || !it->second) open.push_back(a);
     return open;
+}
+
+QString faultName(const QString& key) {
+    if (key == "texture") return tr("Fine texture");
+    if (key == "motion") return tr("Movement");
+    if (key == "face") return tr("Face");
+    if (key == "text") return tr("Letters");
+    if (key == "overlay") return tr("Lies over");
+    if (const ReadingKind* k = findReading(key.toStdString())) return tr(k->name);
+    return tr("Your spot");
+}
+
+QString readingText(const QString& key, double v) {
+    // A place without a clear edge has no edge width.
+    const bool edge = key == "softness_px" || key == "text" || key == "face" || key == "motion";
+    if (edge && v == 0) return QString("–");
+    static const QStringList fine = {"noise_sigma", "softness_px", "ringing", "texture", "text", "face", "motion"};
+    return QString::number(v, 'f', fine.contains(key) ? 1 : 0);
 }
 
 QString cleanSentence(const Ticket& t, const ClipEntry& c) {

@@ -10,8 +10,13 @@ namespace ulm::app {
 /// What each step of a ticket will do to a clip, in a sentence. `p` may be null while nothing can be worked out.
 QString factsSentence(const ClipEntry&);
 QString adviceSentence(const ClipEntry&, const QString& linkColour);
-/// Advice whose step is not on the ticket yet.
+/// All advice for the clip; and that whose step is not on the ticket yet.
+std::vector<Advice> allAdvice(const ClipEntry&);
 std::vector<Advice> openAdvice(const ClipEntry&);
+/// What a spot or an overlay shows, by its key: "Blocks", "Edge width", "Fine texture", "Your spot", …
+QString faultName(const QString& key);
+/// A reading in as many digits as it deserves.
+QString readingText(const QString& key, double value);
 QString cleanSentence(const Ticket&, const ClipEntry&);
 QString enlargeSentence(const Ticket&, const ClipEntry&, const Pipeline* p);
 QString motionSentence(const Ticket&, const ClipEntry&);

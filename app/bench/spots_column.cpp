@@ -8,41 +8,50 @@
 #include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
-#include <QPushButton>
 #include <QVBoxLayout>
 #include <cmath>
 
 namespace ulm::app {
 namespace {
-
-constexpr int kWidth = 236, kCaption = 24;
-
-QString faultName(const QString& what) {
-    if (what == "Blocks") return SpotView::tr("Blocks");
-    if (what == "Noise") return SpotView::tr("Noise");
-    if (what == "Edge") return SpotView::tr("Edge width");
-    if (what == "Texture") return SpotView::tr("Blocks in texture");
-    return SpotView::tr("Blocks, your spot");
+constexpr int kWidth = 208, kCaption = 24, kBorder = 5;
 }
-
-} // namespace
 
 SpotView::SpotView(int index, Project& project, LiveModel& live, QWidget* parent)
     : QWidget(parent), index_(index), project_(project), live_(live) {
     setObjectName(QString("spot.%1").arg(QChar('A' + index)));
     setAccessibleName(tr("Spot %1").arg(QChar('A' + index)));
-    setToolTip(tr("Drag the line to compare; drag elsewhere to move the spot; double-click to go to its frame; "
-                  "right-click for more."));
+    setToolTip(tr("Drag the line to compare; drag elsewhere to move the spot, its lower border to resize it; "
+                  "double-click to go to its frame; right-click for more."));
     setMouseTracking(true);
+    setMinimumHeight(70);
     connect(&live_, &LiveModel::spotsUpdated, this, qOverload<>(&QWidget::update));
     connect(&project_, &Project::playheadChanged, this, qOverload<>(&QWidget::update));
+    connect(&loop_, &QTimer::timeout, this, [this] {
+        ++shownInLoop_;
+        update();
+    });
 }
+
+const Spot* SpotView::spot() const {
+    const ClipEntry* c = project_.currentClip();
+    return c && index_ < static_cast<int>(c->spots.size()) ? &c->spots[static_cast<std::size_t>(index_)] : nullptr;
+}
+
+double SpotView::magnification() const { return (spot() ? spot()->magnification : 1) / devicePixelRatioF(); }
 
 QRect SpotView::square() const { return {0, 0, width(), height() - kCaption}; }
 
 bool SpotView::isFresh() const {
     return index_ < static_cast<int>(live_.spots().size()) && live_.spots()[static_cast<std::size_t>(index_)].fresh;
 }
+
+void SpotView::askForPixels() {
+    const QSizeF pixels = QSizeF(square().size()) / magnification();
+    live_.setSpotSize(static_cast<std::size_t>(index_), {static_cast<int>(std::ceil(pixels.width())),
+                                                         std::min(400, static_cast<int>(std::ceil(pixels.height())))});
+}
+
+void SpotView::resizeEvent(QResizeEvent*) { askForPixels(); }
 
 void SpotView::paintEvent(QPaintEvent*) {
     const Theme& t = Theme::now();
@@ -51,19 +60,24 @@ void SpotView::paintEvent(QPaintEvent*) {
     p.fillRect(box, t.surround);
     const ClipEntry* c = project_.currentClip();
     const auto i = static_cast<std::size_t>(index_);
-    if (!c || i >= live_.spots().size() || i >= c->spots.size()) return;
+    if (!spot() || i >= live_.spots().size()) return;
+    const Spot& spot = c->spots[i];
     const SpotPicture& s = live_.spots()[i];
-    const double k = magnification_ / devicePixelRatioF();
+    const bool loops = s.loopAfter.size() > 1 && s.loopBefore.size() == s.loopAfter.size();
+    if (loops != loop_.isActive()) loops ? loop_.start(160) : loop_.stop();
+    const QImage& after = loops ? s.loopAfter[shownInLoop_ % s.loopAfter.size()] : s.after;
+    const QImage& before = loops ? s.loopBefore[shownInLoop_ % s.loopBefore.size()] : s.before;
+    const double k = magnification();
     const int line = static_cast<int>(std::lround(divider_ * box.width()));
-    if (!s.after.isNull()) {
-        QRectF at(0, 0, s.after.width() * k, s.after.height() * k);
+    if (!after.isNull()) {
+        QRectF at(0, 0, after.width() * k, after.height() * k);
         at.moveCenter(QRectF(box).center());
         at.moveTo(std::round(at.x()), std::round(at.y()));
         p.save();
         p.setClipRect(box);
-        p.drawImage(at, s.after);
+        p.drawImage(at, after);
         p.setClipRect(QRect(0, 0, line, box.height()));
-        p.drawImage(at, s.before);
+        p.drawImage(at, before);
         p.restore();
         p.fillRect(QRect(line - 1, 0, 1, box.height()), Qt::white);
         if (!s.fresh) { // old pixels are never passed off as new
@@ -71,96 +85,129 @@ void SpotView::paintEvent(QPaintEvent*) {
             for (int x = -box.height(); x < box.width(); x += 14) p.drawLine(x, box.height(), x + box.height(), 0);
         }
     }
-    const QRect tag(0, 0, 17, 17);
-    p.fillRect(tag, t.paper);
-    p.setPen(t.ink);
-    p.setFont(figures(8.5));
-    p.drawText(tag, Qt::AlignCenter, QChar('A' + index_));
+    const auto tag = [&](const QRect& r, const QString& text) {
+        p.fillRect(r, t.paper);
+        p.setPen(t.ink);
+        p.setFont(figures(8.5));
+        p.drawText(r, Qt::AlignCenter, text);
+    };
+    tag({0, 0, 17, 17}, QChar('A' + index_));
+    if (spot.magnification == 2) tag({box.right() - 41, 0, 42, 17}, "200 %");
     const QRect caption(0, box.height(), width(), kCaption);
     p.fillRect(caption, t.paper);
     p.setFont(words(8.5));
-    const Spot& spot = c->spots[i];
     // A spot keeps its own frame; its time says so where that is not the frame on the table.
-    const QString elsewhere = spot.frame == c->playhead ? QString() : timeText(c->clip->secondsAt(spot.frame));
-    p.drawText(caption.adjusted(8, 0, -8, 0), Qt::AlignVCenter | Qt::AlignLeft, faultName(spot.what));
-    if (!elsewhere.isEmpty()) {
-        p.setPen(t.faint);
-        p.drawText(caption.adjusted(12 + p.fontMetrics().horizontalAdvance(faultName(spot.what)), 0, -8, 0),
-                   Qt::AlignVCenter | Qt::AlignLeft, elsewhere);
-        p.setPen(t.ink);
-    }
-    if (!s.after.isNull()) {
-        const bool whole = spot.what != "Noise" && spot.what != "Edge";
-        const auto told = [&](double v) { // a place without a clear edge has no edge width
-            return spot.what == "Edge" && v == 0 ? QString("–") : QString::number(v, 'f', whole ? 0 : 1);
-        };
-        p.setFont(figures(8.5));
-        p.drawText(caption.adjusted(8, 0, -8, 0), Qt::AlignVCenter | Qt::AlignRight,
-                   !s.fresh ? tr("working…") : QString("%1 → %2").arg(told(s.readingBefore), told(s.readingAfter)));
-    }
+    const QString elsewhere = spot.follows                ? tr("follows")
+                              : spot.frame == c->playhead ? QString()
+                                                          : timeText(c->clip->secondsAt(spot.frame));
+    const QString name = faultName(spot.what);
+    p.setPen(t.ink);
+    p.drawText(caption.adjusted(8, 0, -8, 0), Qt::AlignVCenter | Qt::AlignLeft, name);
+    const int nameEnds = 12 + p.fontMetrics().horizontalAdvance(name);
+    QString reading;
+    if (!s.after.isNull())
+        reading = !s.fresh ? tr("working…")
+                           : QString("%1 → %2").arg(readingText(spot.what, s.readingBefore),
+                                                    readingText(spot.what, s.readingAfter));
+    p.setFont(figures(8.5));
+    const int readingStarts = width() - 12 - p.fontMetrics().horizontalAdvance(reading);
+    p.drawText(caption.adjusted(8, 0, -8, 0), Qt::AlignVCenter | Qt::AlignRight, reading);
+    p.setFont(words(8.5));
+    p.setPen(t.faint);
+    if (nameEnds + p.fontMetrics().horizontalAdvance(elsewhere) < readingStarts)
+        p.drawText(caption.adjusted(nameEnds, 0, -8, 0), Qt::AlignVCenter | Qt::AlignLeft, elsewhere);
+}
+
+void SpotView::edit(const std::function<void(Spot&)>& change) {
+    const ClipEntry* c = project_.currentClip();
+    if (!spot()) return;
+    auto spots = c->spots;
+    Spot& s = spots[static_cast<std::size_t>(index_)];
+    s.automatic = false;
+    change(s);
+    project_.setSpots(spots);
 }
 
 void SpotView::mousePressEvent(QMouseEvent* e) {
-    if (e->button() != Qt::LeftButton || !square().contains(e->pos())) return;
+    if (e->button() != Qt::LeftButton) return;
     last_ = e->position();
-    dividing_ = std::abs(e->position().x() - divider_ * width()) < 8;
-    moving_ = !dividing_;
+    if (e->position().y() > height() - kBorder)
+        drag_ = Drag::Height;
+    else if (square().contains(e->pos()))
+        drag_ = std::abs(e->position().x() - divider_ * width()) < 8 ? Drag::Divider : Drag::Move;
 }
 
 void SpotView::mouseMoveEvent(QMouseEvent* e) {
     if (!(e->buttons() & Qt::LeftButton)) {
-        setCursor(std::abs(e->position().x() - divider_ * width()) < 8 ? Qt::SplitHCursor : Qt::SizeAllCursor);
+        setCursor(e->position().y() > height() - kBorder                 ? Qt::SplitVCursor
+                  : !square().contains(e->pos())                         ? Qt::ArrowCursor
+                  : std::abs(e->position().x() - divider_ * width()) < 8 ? Qt::SplitHCursor
+                                                                         : Qt::SizeAllCursor);
         return;
     }
-    if (dividing_) {
+    if (drag_ == Drag::Divider) {
         divider_ = std::clamp(e->position().x() / width(), 0.0, 1.0);
         update();
-        return;
+    } else if (drag_ == Drag::Height) {
+        edit([&](Spot& s) { s.height = std::clamp(static_cast<int>(e->position().y()), 70, 420); });
+    } else if (drag_ == Drag::Move && spot() && live_.pipeline()) {
+        const QPointF by = (e->position() - last_) / magnification();
+        last_ = e->position();
+        const QPointF moved = live_.toSource(live_.toDelivered(spot()->x, spot()->y) - by);
+        const PictureFormat& f = live_.pipeline()->source->format();
+        edit([&](Spot& s) {
+            s.x = std::clamp(moved.x(), 0.0, double(f.width - 1));
+            s.y = std::clamp(moved.y(), 0.0, double(f.height - 1));
+        });
     }
-    ClipEntry* c = project_.currentClip();
-    if (!moving_ || !c || !live_.pipeline() || index_ >= static_cast<int>(c->spots.size())) return;
-    const double k = magnification_ / devicePixelRatioF();
-    const QPointF by = (e->position() - last_) / k;
-    last_ = e->position();
-    auto spots = c->spots;
-    Spot& s = spots[static_cast<std::size_t>(index_)];
-    const QPointF moved = live_.toSource(live_.toDelivered(s.x, s.y) - by);
-    const PictureFormat& f = live_.pipeline()->source->format();
-    s.automatic = false;
-    s.x = std::clamp(moved.x(), 0.0, double(f.width - 1));
-    s.y = std::clamp(moved.y(), 0.0, double(f.height - 1));
-    project_.setSpots(spots);
 }
 
+void SpotView::mouseReleaseEvent(QMouseEvent*) { drag_ = Drag::None; }
+
 void SpotView::mouseDoubleClickEvent(QMouseEvent*) {
-    const ClipEntry* c = project_.currentClip();
-    if (c && index_ < static_cast<int>(c->spots.size()))
-        Q_EMIT frameWanted(c->spots[static_cast<std::size_t>(index_)].frame);
+    if (spot()) Q_EMIT frameWanted(spot()->frame);
 }
 
 void SpotView::contextMenuEvent(QContextMenuEvent* e) {
-    ClipEntry* c = project_.currentClip();
-    if (!c || index_ >= static_cast<int>(c->spots.size())) return;
+    if (!spot()) return;
+    const Spot now = *spot();
     QMenu menu(this);
-    auto spots = c->spots;
-    menu.addAction(tr("Go to its frame"), this,
-                   [=, this] { Q_EMIT frameWanted(spots[static_cast<std::size_t>(index_)].frame); });
-    menu.addAction(tr("Pin to the frame on the table"), this, [=, this]() mutable {
-        spots[static_cast<std::size_t>(index_)].frame = c->playhead;
-        spots[static_cast<std::size_t>(index_)].automatic = false;
-        project_.setSpots(spots);
+    menu.addAction(tr("Go to its frame"), this, [=, this] { Q_EMIT frameWanted(now.frame); });
+    menu.addAction(tr("Pin to the frame on the table"), this, [this] {
+        edit([this](Spot& s) { s.frame = project_.currentClip()->playhead, s.follows = false; });
     });
-    menu.addAction(tr("Remove this spot"), this, [=, this]() mutable {
+    QAction* follow = menu.addAction(tr("Follow the playhead"), this, [=, this] {
+        edit([&](Spot& s) {
+            if (s.follows) s.frame = project_.currentClip()->playhead; // stays on what it shows now
+            s.follows = !s.follows;
+        });
+    });
+    follow->setCheckable(true);
+    follow->setChecked(now.follows);
+    menu.addAction(now.magnification == 2 ? tr("Show at 100 %") : tr("Show at 200 %"), this, [=, this] {
+        edit([](Spot& s) { s.magnification = 3 - s.magnification; });
+        askForPixels();
+    });
+    menu.addSeparator();
+    menu.addAction(tr("Remove this spot"), this, [this] {
+        auto spots = project_.currentClip()->spots;
         spots.erase(spots.begin() + index_);
         for (Spot& s : spots) s.automatic = false;
         project_.setSpots(spots);
+    });
+    menu.addAction(tr("Choose all spots by the readings again"), this, [this] {
+        auto spots = project_.currentClip()->spots;
+        for (Spot& s : spots) s = {s.what, s.frame, s.x, s.y, true};
+        project_.setSpots(spots);
+        Q_EMIT live_.choiceWanted();
     });
     menu.exec(e->globalPos());
 }
 
 SpotsColumn::SpotsColumn(Project& project, LiveModel& live, QWidget* parent)
     : QWidget(parent), project_(project), live_(live) {
-    setFixedWidth(kWidth - 28);
+    setObjectName("spotsColumn");
+    setFixedWidth(kWidth);
     column_ = new QVBoxLayout(this);
     column_->setContentsMargins(0, 0, 0, 0);
     column_->setSpacing(8);
@@ -175,7 +222,7 @@ SpotsColumn::SpotsColumn(Project& project, LiveModel& live, QWidget* parent)
 
 void SpotsColumn::refresh() {
     const ClipEntry* c = project_.currentClip();
-    const int wanted = c ? std::min<int>(4, static_cast<int>(c->spots.size())) : 0;
+    const int wanted = c ? std::min<int>(kMost, static_cast<int>(c->spots.size())) : 0;
     while (static_cast<int>(views_.size()) > wanted) {
         views_.back()->hide();
         views_.back()->deleteLater();
@@ -187,14 +234,13 @@ void SpotsColumn::refresh() {
         views_.push_back(v);
         column_->addWidget(v, 1);
     }
+    for (std::size_t i = 0; i < views_.size(); ++i) { // a height that a person gave it counts before the equal shares
+        const int height = c->spots[i].height;
+        views_[i]->setMaximumHeight(height ? height : QWIDGETSIZE_MAX);
+        views_[i]->setMinimumHeight(height ? height : 70);
+        views_[i]->askForPixels();
+    }
     empty_->setVisible(wanted == 0);
-    resizeEvent(nullptr);
-}
-
-void SpotsColumn::resizeEvent(QResizeEvent*) {
-    if (views_.empty()) return;
-    const int side = std::max(width(), height() / static_cast<int>(views_.size()) - kCaption);
-    live_.setSpotSide(static_cast<int>(std::ceil(std::min(side, 320) * devicePixelRatioF() / magnification_)));
 }
 
 } // namespace ulm::app

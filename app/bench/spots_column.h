@@ -2,6 +2,7 @@
 
 #include "app/bench/live_model.h"
 
+#include <QTimer>
 #include <QWidget>
 
 class QLabel;
@@ -9,14 +10,17 @@ class QVBoxLayout;
 
 namespace ulm::app {
 
-/// One spot: before left, after right of a divider, at delivered pixels; below it what shows there and its reading.
+/// One spot: before left, after right of a divider, at 100 or 200 % of the delivered picture; below it what shows there
+/// and its reading. Its lower border drags its height.
 class SpotView : public QWidget {
     Q_OBJECT
 public:
     SpotView(int index, Project& project, LiveModel& live, QWidget* parent = nullptr);
-    /// Delivered pixels are shown this many times as large: 1 or 2.
-    void setMagnification(int m) { magnification_ = m; }
     bool isFresh() const;
+    /// Part of the widget that shows the picture.
+    QRect square() const;
+    /// Takes its size and magnification to the live model.
+    void askForPixels();
 
 signals:
     void frameWanted(std::int64_t frame);
@@ -25,28 +29,33 @@ protected:
     void paintEvent(QPaintEvent*) override;
     void mousePressEvent(QMouseEvent*) override;
     void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
     void mouseDoubleClickEvent(QMouseEvent*) override;
     void contextMenuEvent(QContextMenuEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
 
 private:
-    QRect square() const;
+    const Spot* spot() const;
+    /// Changes this spot's entry and keeps it: from then on a person has placed it.
+    void edit(const std::function<void(Spot&)>& change);
+    double magnification() const;
+
     int index_;
     Project& project_;
     LiveModel& live_;
-    int magnification_ = 1;
     double divider_ = 0.5;
-    bool moving_ = false, dividing_ = false;
+    enum class Drag { None, Divider, Move, Height } drag_ = Drag::None;
     QPointF last_;
+    QTimer loop_;
+    std::size_t shownInLoop_ = 0;
 };
 
 /// The column of spots at the right of the Bench.
 class SpotsColumn : public QWidget {
     Q_OBJECT
 public:
+    static constexpr int kMost = 4;
     SpotsColumn(Project& project, LiveModel& live, QWidget* parent = nullptr);
-
-protected:
-    void resizeEvent(QResizeEvent*) override;
 
 private:
     void refresh();
@@ -55,7 +64,6 @@ private:
     std::vector<SpotView*> views_;
     QVBoxLayout* column_;
     QLabel* empty_;
-    int magnification_ = 1;
 };
 
 } // namespace ulm::app

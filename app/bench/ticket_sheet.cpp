@@ -1,5 +1,6 @@
 #include "app/bench/ticket_sheet.h"
 
+#include "app/bench/advice_block.h"
 #include "app/bench/sentences.h"
 #include "app/widgets/theme.h"
 #include "core/ticket/fields.h"
@@ -173,7 +174,10 @@ TicketSheet::TicketSheet(Project& project, LiveModel& live, QWidget* parent)
     names->addWidget(title_);
     names->addWidget(facts_);
     names->addWidget(advice_);
-    connect(advice_, &QLabel::linkActivated, this, [this] {
+    block_ = new AdviceBlock(project_, live_);
+    block_->hide();
+    connect(advice_, &QLabel::linkActivated, this, [this](const QString& link) {
+        if (link == "details") return block_->setVisible(!block_->isVisibleTo(this));
         edit([&](Ticket& t) {
             for (const Advice& a : openAdvice(*project_.currentClip()))
                 for (const auto& [k, v] : a.set) setByKey(t, k, v);
@@ -200,6 +204,7 @@ TicketSheet::TicketSheet(Project& project, LiveModel& live, QWidget* parent)
     scroll->setWidget(inside);
     scroll->viewport()->setAutoFillBackground(false);
     inside->setStyleSheet("background: transparent");
+    column_->addWidget(block_);
     outer->addWidget(scroll, 1);
     buildClean();
     buildEnlarge();
@@ -535,6 +540,7 @@ void TicketSheet::refresh() {
                     : !ready ? (c->problem.isEmpty() ? tr("Opening…") : c->problem)
                              : factsSentence(*c));
     advice_->setVisible(ready);
+    if (!ready) block_->hide();
     if (ready) advice_->setText(adviceSentence(*c, t.ink.name()));
     for (auto& [key, s] : steps_) s->setEnabled(ready);
     if (ready)
@@ -576,19 +582,28 @@ void TicketSheet::showMenu() {
                        }
                    })
         ->setEnabled(c);
-    menu.addAction(tr("Copy this ticket to every clip"), this,
-                   [this] {
-                       const int here = project_.current();
-                       const Ticket t = project_.currentClip()->ticket;
-                       for (int i = 0; i < project_.count(); ++i)
-                           if (i != here) {
-                               project_.at(i).past.push_back(project_.at(i).ticket);
-                               project_.at(i).future.clear();
-                               project_.at(i).ticket = t;
-                           }
-                       project_.keepSoon();
-                   })
+    const auto others = [this] {
+        std::vector<int> all;
+        for (int i = 0; i < project_.count(); ++i)
+            if (i != project_.current()) all.push_back(i);
+        return all;
+    };
+    menu.addAction(tr("Copy this ticket to every clip"), this, [=, this] { project_.copyTicketTo(others(), ""); })
         ->setEnabled(c && project_.count() > 1);
+    QMenu* one = menu.addMenu(tr("Copy one step to every clip"));
+    one->setEnabled(c && project_.count() > 1);
+    for (const auto& [key, name] : {std::pair{"clean", tr("Clean")},
+                                    {"enlarge", tr("Enlarge")},
+                                    {"motion", tr("Motion")},
+                                    {"frame", tr("Frame")},
+                                    {"finish", tr("Finish")},
+                                    {"sound", tr("Sound")},
+                                    {"deliver", tr("Deliver")}})
+        one->addAction(name, this, [=, this, key = std::string(key)] { project_.copyTicketTo(others(), key); });
+    menu.addSeparator();
+    menu.addAction(tr("Keep this ticket to compare"), this, [this] { project_.keepTicket(); })->setEnabled(c);
+    menu.addAction(tr("Swap with the kept ticket"), this, [this] { project_.swapKept(); })->setEnabled(c && c->kept);
+    menu.addAction(tr("Forget the kept ticket"), this, [this] { project_.forgetKept(); })->setEnabled(c && c->kept);
     menu.addSeparator();
     menu.addAction(tr("Clear the ticket"), this, [this] { project_.change(Ticket{}); })->setEnabled(c);
     menu.exec(QCursor::pos());

@@ -56,6 +56,8 @@ private:
     std::vector<QWidget*> buttons_;
 };
 
+class AdviceBlock;
+
 /// The sheet of paper at the left of the Bench.
 class TicketSheet : public QWidget {
     Q_OBJECT
@@ -83,6 +85,7 @@ private:
     Project& project_;
     LiveModel& live_;
     QLabel *title_, *facts_, *advice_;
+    AdviceBlock* block_;
     QVBoxLayout* column_;
     std::map<QString, StepBlock*> steps_;
     std::vector<std::function<void(const Ticket&, const ClipEntry&)>> refreshers_;

@@ -1,16 +1,10 @@
 #include "app/bench/viewing_table.h"
 
-#include "app/widgets/theme.h"
-
-#include <QAbstractButton>
-#include <QHBoxLayout>
 #include <QMouseEvent>
-#include <QPainter>
-#include <QPainterPath>
-#include <QToolButton>
-#include <QVBoxLayout>
+#include <QScreen>
 #include <QWheelEvent>
 #include <cmath>
+#include <numbers>
 
 namespace ulm::app {
 
@@ -21,8 +15,11 @@ ViewingTable::ViewingTable(Project& project, LiveModel& live, QWidget* parent)
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(240, 200);
     setAccessibleName(tr("Viewing table"));
-    connect(&live_, &LiveModel::tableUpdated, this, qOverload<>(&QWidget::update));
-    connect(&live_, &LiveModel::spotsUpdated, this, qOverload<>(&QWidget::update));
+    // A phone's screen is about 140 mm high; the screen says how many pixels that is, rightly or not.
+    phoneHeight_ = project_.phoneHeight() > 0 ? project_.phoneHeight() : 140 / 25.4 * physicalDpiY();
+    for (const auto signal :
+         {&LiveModel::tableUpdated, &LiveModel::spotsUpdated, &LiveModel::faultUpdated, &LiveModel::viewsChanged})
+        connect(&live_, signal, this, qOverload<>(&QWidget::update));
     connect(&live_, &LiveModel::pipelineChanged, this, [this] {
         // Upright pictures leave room at the sides: a pair fills it. What a person chose stays.
         const Pipeline* p = live_.pipeline();
@@ -51,9 +48,35 @@ void ViewingTable::setCompare(Compare c) {
 
 void ViewingTable::setZoom(double z) {
     zoom_ = z;
-    panTo(z == 0 ? QPointF() : pan_);
+    panTo(z == kFit ? QPointF() : pan_);
     Q_EMIT zoomChanged();
     update();
+}
+
+void ViewingTable::setWipeAngle(double degrees) {
+    while (degrees > 90) degrees -= 180;
+    while (degrees <= -90) degrees += 180;
+    angle_ = degrees;
+    update();
+}
+
+void ViewingTable::setGain(int gain) {
+    gain_ = gain;
+    differenceOf_ = 0;
+    Q_EMIT optionsChanged();
+    update();
+}
+
+void ViewingTable::setSafeAreas(bool on) {
+    safeAreas_ = on;
+    Q_EMIT optionsChanged();
+    update();
+}
+
+void ViewingTable::setPhoneHeight(double pixels) {
+    phoneHeight_ = pixels;
+    project_.setPhoneHeight(pixels);
+    panTo(pan_);
 }
 
 // A picture never leaves its pane: one that is larger covers it, a smaller one stays in the middle.
@@ -74,8 +97,10 @@ void ViewingTable::setFlipped(bool f) {
     update();
 }
 
-void ViewingTable::showPlaying(const QImage& source) {
-    playing_ = source;
+void ViewingTable::showPlaying(const QImage& picture, bool delivered, const QString& words) {
+    playing_ = picture;
+    playingDelivered_ = delivered;
+    playingWords_ = words;
     update();
 }
 
@@ -91,6 +116,8 @@ double ViewingTable::scale() const {
     const Pipeline* p = live_.pipeline();
     if (!p) return 1;
     if (zoom_ > 0) return zoom_ / devicePixelRatioF();
+    // On a phone held for it, the picture's longer side fills the screen's.
+    if (zoom_ == kPhone) return phoneHeight_ / devicePixelRatioF() / std::max(p->plan.width, p->plan.height);
     const QRectF pane = panes().back();
     return std::min(pane.width() / p->plan.width, pane.height() / p->plan.height);
 }
@@ -112,177 +139,111 @@ QPointF ViewingTable::deliveredAt(const QPointF& w) const {
     return (w - r.topLeft()) / scale();
 }
 
-void ViewingTable::paintPicture(QPainter& painter, const QRectF& pane, bool before) {
-    const QImage& image = before ? live_.tableBefore() : live_.tableAfter();
-    if (image.isNull()) return;
-    painter.save();
-    painter.setClipRect(pane, Qt::IntersectClip);
-    painter.setRenderHint(QPainter::SmoothPixmapTransform, scale() * devicePixelRatioF() < 0.999);
-    painter.drawImage(pictureIn(pane), image);
-    painter.restore();
+QPointF ViewingTable::wipeNormal() const {
+    const double turn = angle_ * std::numbers::pi / 180;
+    return {std::cos(turn), std::sin(turn)};
 }
 
-void ViewingTable::paintMarks(QPainter& painter, const QRectF& picture) {
-    const auto& spots = live_.spots();
-    const ClipEntry* c = project_.currentClip();
-    painter.setFont(figures(8));
-    for (std::size_t i = 0; c && i < spots.size() && i < c->spots.size(); ++i) {
-        const Rect r = spots[i].region;
-        if (r.empty()) continue;
-        const QRectF box(picture.x() + r.x * scale(), picture.y() + r.y * scale(), r.w * scale(), r.h * scale());
-        painter.setBrush(Qt::NoBrush);
-        painter.setPen(QPen(QColor(0, 0, 0, 110), 3));
-        painter.drawRect(box);
-        painter.setPen(QPen(Qt::white, 1.2, c->spots[i].frame == c->playhead ? Qt::SolidLine : Qt::DashLine));
-        painter.drawRect(box);
-        const QRectF tag(box.left() - 1, box.top() - 15, 15, 14);
-        painter.fillRect(tag, Qt::white);
-        painter.setPen(Qt::black);
-        painter.drawText(tag, Qt::AlignCenter, QChar('A' + static_cast<int>(i)));
-    }
+double ViewingTable::wipeExtent() const {
+    const QPointF n = wipeNormal();
+    const QRectF pic = pictureRect();
+    return pic.width() * std::abs(n.x()) + pic.height() * std::abs(n.y());
 }
 
-// What is still coming is told: a small clock filling up, and words.
-void ViewingTable::paintClock(QPainter& painter) {
-    if (live_.tableFresh() >= 1 || !playing_.isNull()) return;
-    const QRectF box(width() - 130, 12, 118, 22);
-    painter.fillRect(box, QColor(40, 40, 40, 210));
-    painter.setPen(QPen(Qt::white, 1.4));
-    painter.setBrush(Qt::NoBrush);
-    const QRectF face(box.left() + 6, box.top() + 5, 12, 12);
-    painter.drawEllipse(face);
-    painter.setBrush(Qt::white);
-    painter.drawPie(face, 90 * 16, static_cast<int>(-live_.tableFresh() * 360 * 16));
-    painter.setFont(words(8));
-    painter.drawText(box.adjusted(24, 0, -4, 0), Qt::AlignVCenter, tr("older pixels"));
+double ViewingTable::wipeDistance(const QPointF& w) const {
+    return QPointF::dotProduct(w - pictureRect().center(), wipeNormal()) - (divider_ - 0.5) * wipeExtent();
 }
 
-void ViewingTable::paintEvent(QPaintEvent*) {
-    const Theme& t = Theme::now();
-    QPainter painter(this);
-    painter.fillRect(rect(), t.surround);
-    painter.setPen(t.surroundInk);
-    painter.setFont(words(10));
-    if (!project_.currentClip()) {
-        painter.drawText(rect(), Qt::AlignCenter,
-                         tr("Drop clips or a folder anywhere,\nor press Ctrl+O to choose some.\n\nThen open a step on "
-                            "the ticket and watch the spots."));
-        return;
-    }
-    if (!live_.pipeline()) {
-        painter.drawText(rect().adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap,
-                         live_.problem().isEmpty() ? tr("Opening…") : live_.problem());
-        return;
-    }
-    if (!playing_.isNull()) {
-        // The original, in the place that the delivered picture will have.
-        const FramingPlan& plan = live_.pipeline()->plan;
-        const PictureFormat& stored = live_.pipeline()->source->format();
-        const QRectF pic = pictureIn(panes().back());
-        const double kx = double(playing_.width()) / stored.width, ky = double(playing_.height()) / stored.height;
-        const QPointF a = live_.toSource({double(plan.x), double(plan.y)}),
-                      b = live_.toSource({double(plan.x + plan.w), double(plan.y + plan.h)});
-        painter.fillRect(pic, Qt::black);
-        painter.setRenderHint(QPainter::SmoothPixmapTransform);
-        painter.drawImage(
-            QRectF(pic.x() + plan.x * scale(), pic.y() + plan.y * scale(), plan.w * scale(), plan.h * scale()),
-            playing_, QRectF(a.x() * kx, a.y() * ky, (b.x() - a.x()) * kx, (b.y() - a.y()) * ky));
-        painter.setPen(t.surroundInk);
-        painter.setFont(words(8.5));
-        painter.drawText(rect().adjusted(12, 10, -12, -10), Qt::AlignTop | Qt::AlignLeft, tr("Playing the original"));
-        return;
-    }
-    const auto all = panes();
-    painter.setFont(words(8.5));
-    if (compare_ == Compare::Pair) {
-        paintPicture(painter, all[0], true);
-        paintPicture(painter, all[1], flipped_);
-        for (const QRectF& pane : all) {
-            painter.save();
-            painter.setClipRect(pane);
-            paintMarks(painter, pictureIn(pane));
-            painter.restore();
-        }
-    } else if (compare_ == Compare::Flip) {
-        paintPicture(painter, all[0], flipped_);
-        paintMarks(painter, pictureIn(all[0]));
-    } else {
-        const QRectF pic = pictureIn(all[0]);
-        const double x = flipped_ ? pic.right() : std::round(pic.left() + divider_ * pic.width());
-        paintPicture(painter, all[0], false);
-        painter.save();
-        painter.setClipRect(QRectF(0, 0, x, height()));
-        paintPicture(painter, all[0], true);
-        painter.restore();
-        paintMarks(painter, pic);
-        painter.fillRect(QRectF(x - 1, std::max(0.0, pic.top()), 2, std::min(pic.height(), double(height()))),
-                         Qt::white);
-        painter.fillRect(QRectF(x - 4, pic.center().y() - 14, 8, 28), Qt::white);
-    }
-    const auto label = [&](const QRectF& where, Qt::Alignment side, const QString& text) {
-        QRectF r = painter.fontMetrics().boundingRect(text);
-        r.setSize(r.size() + QSizeF(12, 6));
-        r.moveBottom(where.bottom() - 4);
-        if (side == Qt::AlignLeft)
-            r.moveLeft(std::max(where.left(), 6.0) + 4);
-        else
-            r.moveRight(std::min(where.right(), width() - 6.0) - 4);
-        painter.fillRect(r, QColor(40, 40, 40, 190));
-        painter.setPen(Qt::white);
-        painter.drawText(r, Qt::AlignCenter, text);
-    };
-    painter.setFont(words(8.5));
-    if (compare_ == Compare::Pair) {
-        label(pictureIn(all[0]).intersected(all[0]), Qt::AlignLeft, tr("Before"));
-        label(pictureIn(all[1]).intersected(all[1]), Qt::AlignRight, flipped_ ? tr("Before") : tr("After"));
-    } else if (compare_ == Compare::Flip) {
-        label(pictureIn(all[0]).intersected(all[0]), Qt::AlignRight,
-              flipped_ ? tr("Before") : tr("After: hold F for before"));
-    } else {
-        label(pictureIn(all[0]).intersected(all[0]), Qt::AlignLeft, tr("Before"));
-        if (!flipped_) label(pictureIn(all[0]).intersected(all[0]), Qt::AlignRight, tr("After"));
-    }
-    paintClock(painter);
+QPointF ViewingTable::wipeKnob() const {
+    const QPointF n = wipeNormal(), along(-n.y(), n.x());
+    const QPointF foot = pictureRect().center() + n * (divider_ - 0.5) * wipeExtent();
+    // Towards the upper end, where it is in sight.
+    const double reach = std::min({90.0, pictureRect().height() * 0.35, height() * 0.35});
+    return foot + along * (along.y() < 0 ? reach : -reach);
+}
+
+QPolygonF ViewingTable::beforeSide() const {
+    const QPointF n = wipeNormal(), along(-n.y(), n.x());
+    const QPointF foot = pictureRect().center() + n * (divider_ - 0.5) * wipeExtent();
+    const double far = 4.0 * (width() + height() + pictureRect().width() + pictureRect().height());
+    return QPolygonF(
+        {foot + along * far, foot - along * far, foot - along * far - n * far, foot + along * far - n * far});
+}
+
+QRectF ViewingTable::navigatorRect() const {
+    const Pipeline* p = live_.pipeline();
+    const QRectF pane = panes().back(), pic = pictureRect();
+    if (!p || !playing_.isNull() || (pic.width() <= pane.width() + 1 && pic.height() <= pane.height() + 1)) return {};
+    const double k = 110.0 / std::max(p->plan.width, p->plan.height);
+    QRectF r(0, 0, p->plan.width * k, p->plan.height * k);
+    r.moveBottomRight(QPointF(width() - 12, height() - 34));
+    return r;
 }
 
 void ViewingTable::mousePressEvent(QMouseEvent* e) {
     last_ = e->position();
-    const QRectF pic = pictureRect();
-    const double x = pic.left() + divider_ * pic.width();
+    const bool wipe = compare_ == Compare::Wipe;
     if (e->button() == Qt::MiddleButton)
         drag_ = Drag::Pan;
     else if (e->button() != Qt::LeftButton)
         return;
-    else if (e->modifiers() & Qt::ShiftModifier)
+    else if (navigatorRect().contains(e->position())) {
+        drag_ = Drag::Navigator;
+        mouseMoveEvent(e);
+    } else if (e->modifiers() & Qt::ShiftModifier)
         drag_ = Drag::Crop;
-    else if (compare_ == Compare::Wipe && std::abs(e->position().x() - x) < 10)
+    else if (wipe && QLineF(e->position(), wipeKnob()).length() < 11)
+        drag_ = Drag::Turn;
+    else if (wipe && std::abs(wipeDistance(e->position())) < 10)
         drag_ = Drag::Divider;
-    else if (compare_ == Compare::Flip && zoom_ == 0) {
+    else if (compare_ == Compare::Flip && zoom_ <= 0) {
         drag_ = Drag::Flip;
         setFlipped(true);
     } else if (zoom_ > 0)
         drag_ = Drag::Pan;
-    else if (compare_ == Compare::Wipe) {
+    else if (wipe) {
         drag_ = Drag::Divider;
         mouseMoveEvent(e);
     }
 }
 
 void ViewingTable::mouseMoveEvent(QMouseEvent* e) {
-    const QRectF pic = pictureRect();
     const QPointF by = (e->position() - last_) / scale();
-    if (drag_ == Drag::Divider) {
-        divider_ = std::clamp((e->position().x() - pic.left()) / pic.width(), 0.0, 1.0);
-        update();
-    } else if (drag_ == Drag::Pan) {
-        panTo(pan_ - by);
-    } else if (drag_ == Drag::Crop) {
-        Q_EMIT cropDragged(by, false);
-    } else {
-        const bool near =
-            compare_ == Compare::Wipe && std::abs(e->position().x() - pic.left() - divider_ * pic.width()) < 10;
-        setCursor(near ? Qt::SplitHCursor : zoom_ > 0 ? Qt::OpenHandCursor : Qt::ArrowCursor);
+    pointer_ = e->position();
+    switch (drag_) {
+    case Drag::Divider: divider_ = std::clamp(divider_ + wipeDistance(e->position()) / wipeExtent(), 0.0, 1.0); break;
+    case Drag::Turn: {
+        const QPointF foot = pictureRect().center() + wipeNormal() * (divider_ - 0.5) * wipeExtent();
+        const QPointF to = e->position() - foot;
+        double degrees = std::atan2(to.x(), -to.y()) * 180 / std::numbers::pi;
+        if (std::abs(degrees) < 3) degrees = 0; // upright is easy to find again
+        // The divider turns around the place it crosses now.
+        setWipeAngle(degrees);
+        divider_ =
+            std::clamp(0.5 + QPointF::dotProduct(foot - pictureRect().center(), wipeNormal()) / wipeExtent(), 0.0, 1.0);
+        break;
     }
+    case Drag::Pan: panTo(pan_ - by); break;
+    case Drag::Crop: Q_EMIT cropDragged(by, false); break;
+    case Drag::Navigator: {
+        const QRectF n = navigatorRect();
+        const Pipeline* p = live_.pipeline();
+        if (p && !n.isEmpty())
+            panTo({((e->position().x() - n.x()) / n.width() - 0.5) * p->plan.width,
+                   ((e->position().y() - n.y()) / n.height() - 0.5) * p->plan.height});
+        break;
+    }
+    case Drag::Flip: break;
+    case Drag::None: {
+        const bool wipe = compare_ == Compare::Wipe;
+        setCursor(wipe && QLineF(e->position(), wipeKnob()).length() < 11 ? Qt::SizeAllCursor
+                  : wipe && std::abs(wipeDistance(e->position())) < 10
+                      ? (std::abs(angle_) > 45 ? Qt::SplitVCursor : Qt::SplitHCursor)
+                  : zoom_ > 0 ? Qt::OpenHandCursor
+                              : Qt::ArrowCursor);
+    }
+    }
+    if (drag_ != Drag::None || !live_.fault().isEmpty()) update();
     last_ = e->position();
     live_.setFocus(deliveredAt(e->position()));
 }
@@ -296,7 +257,8 @@ void ViewingTable::mouseReleaseEvent(QMouseEvent*) {
 void ViewingTable::mouseDoubleClickEvent(QMouseEvent* e) {
     const Pipeline* p = live_.pipeline();
     const QPointF d = deliveredAt(e->position());
-    if (p && QRectF(0, 0, p->plan.width, p->plan.height).contains(d)) Q_EMIT spotWanted(d);
+    if (p && !navigatorRect().contains(e->position()) && QRectF(0, 0, p->plan.width, p->plan.height).contains(d))
+        Q_EMIT spotWanted(d);
 }
 
 void ViewingTable::wheelEvent(QWheelEvent* e) {
@@ -314,61 +276,9 @@ void ViewingTable::wheelEvent(QWheelEvent* e) {
 
 void ViewingTable::resizeEvent(QResizeEvent*) { panTo(pan_); }
 
-TablePanel::TablePanel(Project& project, LiveModel& live, QWidget* parent) : QWidget(parent) {
-    auto* all = new QVBoxLayout(this);
-    all->setContentsMargins(0, 0, 0, 0);
-    all->setSpacing(0);
-    auto* bar = new QWidget;
-    bar->setObjectName("tableBar");
-    bar->setAttribute(Qt::WA_StyledBackground);
-    auto* row = new QHBoxLayout(bar);
-    row->setContentsMargins(6, 0, 6, 0);
-    row->setSpacing(2);
-    table_ = new ViewingTable(project, live);
-    const auto restyle = [bar] {
-        bar->setStyleSheet("#tableBar{background:#5f5f5f} QToolButton{color:#ffffff;padding:5px "
-                           "9px;border:none;border-bottom:2px solid transparent}"
-                           "QToolButton:hover{background:#6c6c6c} QToolButton:checked{border-bottom:2px solid "
-                           "#ffffff;font-weight:bold} QToolButton:focus{background:#6c6c6c}");
-    };
-    restyle();
-    const auto add = [&](const QString& name, const QString& object, const QString& tip) {
-        auto* b = new QToolButton;
-        b->setText(name);
-        b->setObjectName(object);
-        b->setCheckable(true);
-        b->setToolTip(tip);
-        row->addWidget(b);
-        return b;
-    };
-    auto* wipe = add(tr("Wipe"), "compare.wipe", tr("A divider: before left of it, after right of it (W)"));
-    auto* pair = add(tr("Pair"), "compare.pair", tr("Before and after side by side, zoomed and moved together (E)"));
-    auto* flip =
-        add(tr("Flip"), "compare.flip", tr("The result; the original while F or the mouse button is held (R)"));
-    row->addStretch();
-    auto* fit = add(tr("Fit"), "zoom.fit", tr("The whole picture (0)"));
-    auto* one = add(tr("100 %"), "zoom.100", tr("Delivered pixels as they are (1)"));
-    auto* two = add(tr("200 %"), "zoom.200", tr("Every delivered pixel twice as large (2)"));
-    all->addWidget(bar);
-    all->addWidget(table_, 1);
-    const auto mark = [=, this] {
-        wipe->setChecked(table_->compare() == ViewingTable::Compare::Wipe);
-        pair->setChecked(table_->compare() == ViewingTable::Compare::Pair);
-        flip->setChecked(table_->compare() == ViewingTable::Compare::Flip);
-        fit->setChecked(table_->zoom() == 0);
-        one->setChecked(table_->zoom() == 1);
-        two->setChecked(table_->zoom() == 2);
-    };
-    mark();
-    connect(table_, &ViewingTable::compareChanged, this, mark);
-    connect(table_, &ViewingTable::zoomChanged, this, mark);
-    const auto on = [this](QToolButton* b, auto what) { connect(b, &QToolButton::clicked, this, what); };
-    on(wipe, [this] { table_->setCompare(ViewingTable::Compare::Wipe); });
-    on(pair, [this] { table_->setCompare(ViewingTable::Compare::Pair); });
-    on(flip, [this] { table_->setCompare(ViewingTable::Compare::Flip); });
-    on(fit, [this] { table_->setZoom(0); });
-    on(one, [this] { table_->setZoom(1); });
-    on(two, [this] { table_->setZoom(2); });
+void ViewingTable::leaveEvent(QEvent*) {
+    pointer_ = {-1, -1};
+    update();
 }
 
 } // namespace ulm::app

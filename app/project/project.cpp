@@ -5,7 +5,10 @@
 #include "core/files.h"
 #include "core/json_file.h"
 #include "core/pipeline/pipeline.h"
+#include "core/ticket/fields.h"
 
+#include <QCryptographicHash>
+#include <QDateTime>
 #include <QDir>
 #include <QDirIterator>
 #include <QFileInfo>
@@ -30,7 +33,14 @@ QStringList withFolders(const QStringList& paths) {
 }
 
 json toJson(const Spot& s) {
-    return {{"what", s.what.toStdString()}, {"frame", s.frame}, {"x", s.x}, {"y", s.y}, {"automatic", s.automatic}};
+    return {{"what", s.what.toStdString()},
+            {"frame", s.frame},
+            {"x", s.x},
+            {"y", s.y},
+            {"automatic", s.automatic},
+            {"follows", s.follows},
+            {"magnification", s.magnification},
+            {"height", s.height}};
 }
 
 std::vector<Spot> spotsFrom(const json& j) {
@@ -39,7 +49,9 @@ std::vector<Spot> spotsFrom(const json& j) {
         for (const json& s : j)
             if (s.is_object())
                 all.push_back({QString::fromStdString(s.value("what", "")), s.value("frame", std::int64_t(0)),
-                               s.value("x", 0.0), s.value("y", 0.0), s.value("automatic", false)});
+                               s.value("x", 0.0), s.value("y", 0.0), s.value("automatic", false),
+                               s.value("follows", false), std::clamp(s.value("magnification", 1), 1, 2),
+                               std::clamp(s.value("height", 0), 0, 2000)});
     return all;
 }
 
@@ -83,6 +95,7 @@ void Project::restore() {
         j = readJsonFile(file_.toStdString());
         if (!j.is_object()) return;
         night_ = j.value("night", false);
+        phoneHeight_ = std::clamp(j.value("phone_height", 0.0), 0.0, 8000.0);
         if (j.contains("watched") && j["watched"].is_array()) watched_ = j["watched"].get<std::set<std::string>>();
         if (j.contains("chosen") && j["chosen"].is_array()) chosen_ = j["chosen"].get<std::set<std::string>>();
         runs = j.value("runs", json::array());
@@ -92,6 +105,9 @@ void Project::restore() {
             entry->ticket = ticketFromJson(c.at("ticket"), file_.toStdString());
             entry->spots = spotsFrom(c.value("spots", json()));
             entry->playhead = c.value("playhead", std::int64_t(0));
+            if (c.contains("kept")) entry->kept = ticketFromJson(c.at("kept"), file_.toStdString());
+            if (c.contains("stretches"))
+                entry->stretches = c.at("stretches").get<std::vector<std::pair<double, double>>>();
             clips_.push_back(entry);
         }
         current_ = std::clamp(j.value("current", -1), -1, count() - 1);
@@ -196,21 +212,50 @@ void Project::drawThumbnail(const std::shared_ptr<ClipEntry>& entry) {
     });
 }
 
+QString Project::inspectionFile(const ClipEntry& entry) const {
+    if (file_.isEmpty()) return {};
+    // What was found holds for one state of one file.
+    const QFileInfo f(entry.path);
+    const QByteArray name = QCryptographicHash::hash(
+        (entry.path + QString("|%1|%2").arg(f.size()).arg(f.lastModified().toMSecsSinceEpoch())).toUtf8(),
+        QCryptographicHash::Sha1);
+    return QFileInfo(file_).path() + "/inspections/" + name.toHex() + ".json";
+}
+
 void Project::inspect(const std::shared_ptr<ClipEntry>& entry) {
     const QPointer<QObject> self(this);
-    inBackground(Lane::Long, [this, self, entry, cancel = closing_, clip = entry->clip] {
+    inBackground(Lane::Long, [this, self, entry, cancel = closing_, clip = entry->clip, file = inspectionFile(*entry)] {
         try {
-            double told = 0;
-            auto found = std::make_shared<Inspection>(inspectClip(clip, 12, cancel, [&](double done) {
-                if (done - told < 0.1) return;
-                told = done;
-                onInterface(self, [=, this] {
-                    entry->inspecting = done;
-                    if (const int i = indexOf(entry.get()); i >= 0) Q_EMIT inspectionChanged(i);
-                });
-            }));
+            std::shared_ptr<Inspection> found;
+            if (!file.isEmpty() && QFileInfo::exists(file)) try {
+                    found = std::make_shared<Inspection>(
+                        inspectionFromJson(readJsonFile(file.toStdString()), file.toStdString()));
+                } catch (const Error&) { // of an older version, or damaged: looked over anew
+                }
+            if (!found) {
+                double told = 0;
+                InspectWatch watch;
+                watch.onProgress = [&](double done) {
+                    if (done - told < 0.1) return;
+                    told = done;
+                    onInterface(self, [=, this] {
+                        entry->inspecting = done;
+                        if (const int i = indexOf(entry.get()); i >= 0) Q_EMIT inspectionChanged(i);
+                    });
+                };
+                watch.onPartial = [&](const Inspection& soFar) {
+                    onInterface(self,
+                                [entry, part = std::make_shared<const Inspection>(soFar)] { entry->partial = part; });
+                };
+                found = std::make_shared<Inspection>(inspectClip(clip, cancel, watch));
+                if (!file.isEmpty()) {
+                    QDir().mkpath(QFileInfo(file).path());
+                    writeFileWhole(file.toStdString(), toJson(*found, clip->facts()).dump());
+                }
+            }
             onInterface(self, [=, this] {
                 entry->inspection = *found;
+                entry->partial.reset();
                 entry->inspecting = 0;
                 const int i = indexOf(entry.get());
                 if (i < 0) return;
@@ -298,12 +343,78 @@ void Project::setSpots(const std::vector<Spot>& spots) {
     }
 }
 
+void Project::keepTicket() {
+    if (ClipEntry* c = currentClip()) {
+        c->kept = c->ticket;
+        Q_EMIT ticketChanged();
+        keepSoon();
+    }
+}
+
+void Project::swapKept() {
+    ClipEntry* c = currentClip();
+    if (!c || !c->kept) return;
+    const Ticket other = *c->kept;
+    c->kept = c->ticket;
+    change(other);
+}
+
+void Project::forgetKept() {
+    if (ClipEntry* c = currentClip()) {
+        c->kept.reset();
+        Q_EMIT ticketChanged();
+        keepSoon();
+    }
+}
+
+void Project::setStretches(std::vector<std::pair<double, double>> stretches) {
+    if (ClipEntry* c = currentClip()) {
+        c->stretches = std::move(stretches);
+        Q_EMIT stretchesChanged();
+        keepSoon();
+    }
+}
+
+void Project::setTicketOf(int clip, const Ticket& ticket) {
+    if (clip < 0 || clip >= count()) return;
+    if (clip == current_) return change(ticket);
+    ClipEntry& c = at(clip);
+    if (c.ticket == ticket) return;
+    c.past.push_back(c.ticket);
+    c.future.clear();
+    c.ticket = ticket;
+    Q_EMIT shelfChanged();
+    keepSoon();
+}
+
+void Project::setOn(const std::vector<int>& clips, const std::map<std::string, std::string>& settings) {
+    for (const int i : clips) {
+        if (i < 0 || i >= count()) continue;
+        Ticket t = at(i).ticket;
+        for (const auto& [key, value] : settings) setByKey(t, key, value);
+        setTicketOf(i, t);
+    }
+}
+
+void Project::copyTicketTo(const std::vector<int>& clips, const std::string& step) {
+    const ClipEntry* from = currentClip();
+    if (!from) return;
+    const json source = ulm::toJson(from->ticket);
+    for (const int i : clips) {
+        if (i < 0 || i >= count() || i == current_) continue;
+        json to = ulm::toJson(at(i).ticket);
+        for (const std::string& s : ticketSteps()) // a stretch belongs to one clip's own time
+            if (s != "stretch" && (step.empty() || s == step)) to[s] = source.at(s);
+        setTicketOf(i, ticketFromJson(to, from->path.toStdString()));
+    }
+}
+
 void Project::chooseSpots(const Rect& window, int apart) {
     ClipEntry* c = currentClip();
     if (!c || !c->inspection || !std::ranges::all_of(c->spots, &Spot::automatic)) return;
     std::vector<Spot> spots;
     for (const WatchPlace& p : choosePlaces(*c->inspection, window, apart))
-        if (spots.size() < 3)
+        if (spots.size() < 4)
             spots.push_back({QString::fromStdString(p.what), p.frame, double(p.x), double(p.y), true});
     if (spots != c->spots) setSpots(spots);
 }
@@ -313,12 +424,15 @@ nlohmann::json Project::session() const {
     for (const auto& c : clips_) {
         json spots = json::array();
         for (const Spot& s : c->spots) spots.push_back(toJson(s));
-        clips.push_back({{"path", c->path.toStdString()},
-                         {"ticket", ulm::toJson(c->ticket)},
-                         {"spots", spots},
-                         {"playhead", c->playhead}});
+        json one = {{"path", c->path.toStdString()},
+                    {"ticket", ulm::toJson(c->ticket)},
+                    {"spots", spots},
+                    {"stretches", c->stretches},
+                    {"playhead", c->playhead}};
+        if (c->kept) one["kept"] = ulm::toJson(*c->kept);
+        clips.push_back(one);
     }
-    return {{"clips", clips},      {"current", current_}, {"night", night_},
+    return {{"clips", clips},      {"current", current_}, {"night", night_}, {"phone_height", phoneHeight_},
             {"watched", watched_}, {"chosen", chosen_},   {"runs", runs}};
 }
 

@@ -19,10 +19,13 @@ namespace ulm::app {
 
 /// A magnified place: pinned to a frame and a position of the upright source.
 struct Spot {
-    QString what;
+    QString what; ///< as WatchPlace has it; "yours" for one that a person placed
     std::int64_t frame = 0;
     double x = 0, y = 0;
     bool automatic = false; ///< chosen by the readings: chosen anew when the frame's crop leaves it behind
+    bool follows = false;   ///< shows the playhead's frame instead of its own
+    int magnification = 1;  ///< 1 or 2: delivered pixels are shown this many times as large
+    int height = 0;         ///< of its window, set by dragging its lower border; 0: an equal share
     bool operator==(const Spot&) const = default;
 };
 
@@ -35,13 +38,19 @@ struct ClipEntry {
     Ticket ticket;
     std::vector<Ticket> past, future; ///< undo and redo
     std::optional<Inspection> inspection;
-    double inspecting = 0; ///< 0…1 while it runs
+    std::shared_ptr<const Inspection> partial; ///< what is known while it runs
+    double inspecting = 0;                     ///< 0…1 while it runs
+    std::optional<Ticket> kept;                ///< another ticket to hold this one against
+    std::vector<std::pair<double, double>>
+        stretches; ///< further marked stretches, seconds; the ticket's own is not among them
     std::vector<Spot> spots;
     std::int64_t playhead = 0;
     QImage thumbnail;
 
     QString name() const;
     Readings readings() const { return inspection ? inspection->readings : Readings{}; }
+    /// What was found so far; null before anything was.
+    const Inspection* found() const { return inspection ? &*inspection : partial.get(); }
 };
 
 /// The clips, their tickets, the destinations that are watched. Everything is kept on disk as it changes, so that
@@ -71,6 +80,16 @@ public:
     void redo();
     void setPlayhead(std::int64_t frame);
     void setSpots(const std::vector<Spot>& spots);
+    /// Keeps the current ticket to compare others with; swaps the two; forgets it.
+    void keepTicket();
+    void swapKept();
+    void forgetKept();
+    /// Further stretches beside the ticket's own.
+    void setStretches(std::vector<std::pair<double, double>> stretches);
+    /// Puts the settings ("step.key", value) on the tickets of the clips at these places; each can be undone there.
+    void setOn(const std::vector<int>& clips, const std::map<std::string, std::string>& settings);
+    /// Copies one step (a key of ticketSteps()), or the whole ticket where it is empty, from the current clip.
+    void copyTicketTo(const std::vector<int>& clips, const std::string& step);
     /// Chooses spots by the readings inside `window` (upright source pixels), unless a person placed some.
     void chooseSpots(const Rect& window, int apart);
 
@@ -79,6 +98,9 @@ public:
     std::set<std::string>& chosen() { return chosen_; }   ///< targets that "Add to run list" delivers to
     bool night() const { return night_; }
     void setNight(bool night) { night_ = night, keepSoon(); }
+    /// Of a phone's screen, device pixels; 0: not set yet.
+    double phoneHeight() const { return phoneHeight_; }
+    void setPhoneHeight(double pixels) { phoneHeight_ = pixels, keepSoon(); }
 
     Engine& engine() { return engine_; }
     /// Part of the session that the run list keeps.
@@ -91,6 +113,7 @@ signals:
     void currentChanged();
     void ticketChanged();
     void playheadChanged();
+    void stretchesChanged();
     void spotsChanged();
     void inspectionChanged(int index);
     void problem(const QString& file, const QString& reason, const QString& remedy);
@@ -99,7 +122,9 @@ private:
     void openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isNew);
     void drawThumbnail(const std::shared_ptr<ClipEntry>& entry);
     void inspect(const std::shared_ptr<ClipEntry>& entry);
+    QString inspectionFile(const ClipEntry& entry) const; ///< empty where nothing is kept
     int indexOf(const ClipEntry* entry) const;
+    void setTicketOf(int clip, const Ticket& ticket);
     nlohmann::json session() const;
 
     QString file_;
@@ -109,6 +134,7 @@ private:
     std::vector<Target> targets_;
     std::set<std::string> watched_, chosen_;
     bool night_ = false;
+    double phoneHeight_ = 0;
     Engine engine_;
     CancelToken closing_;
     QTimer keep_;

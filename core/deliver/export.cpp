@@ -137,9 +137,11 @@ private:
         if (job_.inspection)
             result_.readings = job_.inspection->readings;
         else if (needsReadings(result_.ticket))
-            result_.readings = inspectClip(clip_, 12, cancel_, [&](double done) {
-                                   if (report_) report_({"measuring", std::llround(done * 100), 100, 0, -1});
-                               }).readings;
+            result_.readings = inspectClip(clip_, cancel_, {[&](double done) {
+                                               if (report_)
+                                                   report_({"measuring", std::llround(done * 100), 100, 0, -1});
+                                           }})
+                                   .readings;
     }
 
     void checkPlanned() const {

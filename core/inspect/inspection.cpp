@@ -1,173 +1,299 @@
 #include "core/inspect/inspection.h"
 
-#include "core/inspect/shots.h"
+#include "core/media/frame_convert.h"
 #include "core/media/source_stage.h"
 
 #include <algorithm>
 #include <cmath>
+#include <mutex>
+#include <tbb/task_group.h>
 #include <tuple>
 
 namespace ulm {
 namespace {
 
-constexpr std::int64_t kMostFrames = 20000;
+constexpr std::int64_t kMostFrames = 9000, kRuns = 36, kRunFrames = kMostFrames / kRuns;
+constexpr double kMostSound = 1800;
 
 double median(std::vector<double> v) {
     if (v.empty()) return 0;
-    std::ranges::nth_element(v, v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2));
-    return v[v.size() / 2];
+    const auto m = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 2);
+    std::ranges::nth_element(v, m);
+    return *m;
 }
 
-Readings medianReadings(const std::vector<std::pair<std::int64_t, Readings>>& samples) {
-    Readings r;
-    const auto over = [&](double Readings::*m) {
-        std::vector<double> v;
-        for (const auto& s : samples) v.push_back(s.second.*m);
-        return median(v);
-    };
-    for (const auto m :
-         {&Readings::blocking, &Readings::noise, &Readings::chromaNoise, &Readings::softness, &Readings::ringing})
-        r.*m = over(m);
-    return r;
-}
+/// One closely read frame.
+struct Sample {
+    std::int64_t frame;
+    PictureReading reading;
+    std::vector<Mark> text, faces;
+    int fieldVote = 0; ///< > 0 top field first, < 0 bottom
+};
 
-// Shares of the picture that are exactly flat, and its mean level: drawn pictures are flat, camera pictures never are.
-std::string kindOf(const Plane& luma) {
-    std::int64_t flat = 0, all = 0;
-    double sum = 0;
-    for (int y = luma.area().y; y + 1 < luma.area().bottom(); y += 2) {
-        const float *a = luma.row(y), *b = luma.row(y + 1);
-        for (int x = 0; x + 1 < luma.area().w; x += 2, ++all) {
-            sum += a[x];
-            flat += std::abs(a[x] - a[x + 1]) < 0.7f / 219 && std::abs(a[x] - b[x]) < 0.7f / 219;
+// Which field comes first: between a frame's second field and the next frame's first one half as much time passes as
+// between the outer ones.
+int fieldVote(const Plane& a, const Plane& b) {
+    double topThenBottom = 0, bottomThenTop = 0;
+    const Rect r = a.area();
+    for (int y = r.y + 2; y + 2 < r.bottom(); y += 2) {
+        const float *aTop = a.row(y), *aLow = a.row(y + 1), *bTop = b.row(y), *bLow = b.row(y + 1);
+        for (int x = 0; x < r.w; x += 2) {
+            topThenBottom += std::abs(0.5f * (bTop[x] + b.row(y + 2)[x]) - aLow[x]);
+            bottomThenTop += std::abs(0.5f * (bLow[x] + b.row(y - 1)[x]) - aTop[x]);
         }
     }
-    if (all == 0) return "camera";
-    if (double(flat) / double(all) > 0.85) return "drawn";
-    return sum / double(all) < 0.22 ? "dark camera" : "camera";
+    return topThenBottom < bottomThenTop ? 1 : -1;
 }
 
-void offerPlaces(std::map<std::tuple<std::string, int, int>, WatchPlace>& best, const std::vector<Neighbourhood>& all,
-                 std::int64_t frame) {
-    for (const Neighbourhood& n : all)
-        for (const auto& [what, value] :
-             {std::pair{"Blocks", n.blocks}, {"Noise", n.noise}, {"Edge", n.edge}, {"Texture", n.texture}}) {
-            WatchPlace& b = best[{what, n.x, n.y}];
-            if (b.what.empty() || value > b.value) b = {what, frame, n.x, n.y, value};
+// The most telling blocks of a sample, by kind; one a neighbourhood of 48 pixels.
+using Places = std::map<std::tuple<std::string, int, int>, WatchPlace>;
+
+void offer(Places& best, const std::string& what, std::int64_t frame, int x, int y, double value) {
+    WatchPlace& b = best[{what, x / 48, y / 48}];
+    if (b.what.empty() || value > b.value) b = {what, frame, x, y, value};
+}
+
+void offerPlaces(Places& best, const Sample& s) {
+    for (const auto& [key, map] : s.reading.maps) {
+        const ReadingKind* kind = findReading(key);
+        const bool texture = key == "texture", edge = key == "softness_px", noise = key == "noise_sigma";
+        if (!kind && !texture) continue;
+        for (int r = 1; r + 1 < map.rows(); ++r)
+            for (int c = 1; c + 1 < map.columns(); ++c) {
+                double v = 0;
+                if (texture) { // busy on all sides
+                    v = map.at(c, r);
+                    for (int k = 0; k < 9; ++k) v = std::min<double>(v, map.at(c - 1 + k % 3, r - 1 + k / 3));
+                    v = v > 1 ? 0.3 + v / 40 : 0;
+                } else if (edge) { // many clear edges
+                    v = map.weight(c, r) > 8 ? 0.2 + map.weight(c, r) / 60 : 0;
+                } else if (map.weight(c, r) > 0) {
+                    v = map.at(c, r) / std::max(kind->notable, 0.5);
+                    if (noise) // flat on most sides, and dark where it shows most
+                        v *= (s.reading.maps.at("crushed").at(c, r) > 20 ? 0.2 : 1.0) *
+                             (map.weight(c - 1, r) + map.weight(c + 1, r) + map.weight(c, r - 1) > 2 ? 1.0 : 0.5);
+                    // The picture's reading decides whether the kind shows at all.
+                    v *= std::min(1.0, s.reading.readings.*kind->member / std::max(kind->notable, 0.5));
+                }
+                if (v > 0.05) {
+                    const Rect b = map.block(c, r);
+                    offer(best, key, s.frame, b.x + b.w / 2, b.y + b.h / 2, v);
+                }
+            }
+    }
+    for (const Mark& m : s.text)
+        offer(best, "text", s.frame, m.box.x + m.box.w / 2, m.box.y + m.box.h / 2, 1.2 * m.confidence);
+    for (const Mark& m : s.faces)
+        offer(best, "face", s.frame, m.box.x + m.box.w / 2, m.box.y + m.box.h / 2, 2 * m.confidence);
+}
+
+std::vector<std::pair<std::int64_t, std::int64_t>> planRuns(std::int64_t frames) {
+    if (frames <= kMostFrames) return {{0, frames}};
+    std::vector<std::pair<std::int64_t, std::int64_t>> runs;
+    for (std::int64_t i = 0; i < kRuns; ++i) runs.emplace_back((frames - kRunFrames) * i / (kRuns - 1), kRunFrames);
+    return runs;
+}
+
+/// Joins samples as they come into an Inspection.
+class Gathering {
+public:
+    Gathering(Inspection& out, const InspectWatch& watch) : out_(out), watch_(watch) {}
+
+    void add(Sample&& s, const Plane& luma) {
+        std::lock_guard lock(mutex_);
+        bars_.add(luma);
+        overlays_.add(luma);
+        offerPlaces(places_, s);
+        for (const Mark& m : s.text) out_.text.push_back(m);
+        for (const Mark& m : s.faces) out_.faces.push_back(m);
+        for (const ReadingKind& k : readingKinds()) noteWorst(k, s);
+        out_.samples.emplace_back(s.frame, s.reading.readings);
+        if (s.reading.readings.blocking > strongest_)
+            strongest_ = s.reading.readings.blocking, out_.grid = s.reading.grid;
+        votes_ += s.reading.readings.combing > 2 ? s.fieldVote : 0;
+        flat_.push_back(s.reading.flat);
+        level_.push_back(s.reading.level);
+        straight_.push_back(s.reading.straight);
+        conclude();
+        if (watch_.onPartial) watch_.onPartial(out_);
+    }
+
+    void conclude() {
+        std::ranges::sort(out_.samples, {}, [](const auto& s) { return s.first; });
+        for (const ReadingKind& k : readingKinds()) {
+            std::vector<double> v;
+            for (const auto& s : out_.samples) v.push_back(s.second.*k.member);
+            const double mid = std::string(k.key) == "detail" ? upper(v) : median(v);
+            out_.readings.*k.member = mid;
+            for (double& x : v) x = std::abs(x - mid);
+            // Samples that agree, and enough of them.
+            const double scatter = median(v) / std::max({std::abs(mid), 0.5 * k.notable, 0.05});
+            out_.confidence[k.key] =
+                std::clamp(1 - 0.7 * scatter, 0.1, 0.97) * std::min(1.0, 0.5 + double(v.size()) / 12);
         }
-}
+        for (const char* key : {"softness_px", "haloes", "ringing"})
+            if (out_.readings.softness == 0) out_.confidence[key] = 0; // no strong edge anywhere
+        if (out_.readings.detail == 0) out_.confidence["detail"] = 0;
+        out_.inside = bars_.inside();
+        out_.overlays = overlays_.find();
+        if (out_.readings.combing > findReading("combing")->notable) out_.fieldOrder = votes_ >= 0 ? "top" : "bottom";
+        decideKind();
+        out_.candidates.clear();
+        for (const auto& [key, place] : places_) out_.candidates.push_back(place);
+    }
 
-std::string rounded(double v) {
-    const double r = std::round(v * 10) / 10;
-    std::string s = std::to_string(r);
-    return s.substr(0, s.find('.') + 2);
-}
+private:
+    static double upper(std::vector<double> v) { // the sharpest fifth tells what a clip holds
+        if (v.empty()) return 0;
+        std::ranges::sort(v);
+        return v[v.size() * 4 / 5];
+    }
 
-std::vector<Advice> advise(const Inspection& i, const VideoFacts& v) {
-    std::vector<Advice> all;
-    const Readings& r = i.readings;
-    if (r.blocking >= 3)
-        all.push_back({"clean",
-                       "Remove compression blocks",
-                       "Steps across the 8×8 grid stand " + rounded(r.blocking / 10) +
-                           " levels above those beside it; "
-                           "cleaning evens them out and may soften the finest texture a little.",
-                       {{"clean.blocks", "measured"}}});
-    if (r.noise >= 1.5)
-        all.push_back({"clean",
-                       "Remove noise",
-                       "Noise of sigma " + rounded(r.noise) + " in flat areas; cleaning it saves bits for the picture.",
-                       {{"clean.noise", "measured"}}});
-    if (std::min(v.width, v.height) < 700)
-        all.push_back({"enlarge",
-                       "Enlarge",
-                       std::to_string(v.width) + "×" + std::to_string(v.height) +
-                           " is below what most destinations show; scaling it well here beats their scaling.",
-                       {{"enlarge.scale", "2"}}});
-    if (r.softness >= 4)
-        all.push_back({"finish",
-                       "Sharpen lightly",
-                       "Edges are " + rounded(r.softness) + " pixels wide; about 3 look crisp.",
-                       {{"finish.sharpen.amount", "0.6"}}});
-    return all;
-}
+    void noteWorst(const ReadingKind& k, const Sample& s) {
+        const double v = s.reading.readings.*k.member;
+        Worst& w = out_.worst[k.key];
+        const bool first = out_.samples.empty();
+        if (!first && (std::string(k.key) == "detail" ? v >= w.value : v <= w.value)) return;
+        w = {v, s.frame, {}};
+        const auto it = s.reading.maps.find(k.key);
+        if (it == s.reading.maps.end()) return;
+        const FaultMap pooled = it->second.pooled();
+        double most = 0;
+        for (int r = 0; r < pooled.rows(); ++r)
+            for (int c = 0; c < pooled.columns(); ++c)
+                if (pooled.weight(c, r) > 0 && pooled.at(c, r) > most)
+                    most = pooled.at(c, r), w.box = pooled.block(c, r).grown(16).intersected(pooled.area());
+    }
+
+    // Drawn pictures are flat, and screens are flat with edges along rows and columns; generated ones are textured but
+    // hold no noise at all; cameras always leave some.
+    void decideKind() {
+        const double flat = median(flat_), straight = median(straight_);
+        const Readings& r = out_.readings;
+        out_.dark = median(level_) < 0.22;
+        if (flat > 0.8 && straight < 0.55)
+            out_.kind = "line art", out_.kindConfidence = std::clamp(flat, 0.5, 0.9);
+        else if (flat > 0.55 && straight > 0.35)
+            out_.kind = "screen", out_.kindConfidence = std::clamp(0.4 + straight / 2, 0.4, 0.9);
+        else if (r.noise < 0.6 && r.noiseDark < 0.7 && r.blocking < 3)
+            out_.kind = "generated", out_.kindConfidence = 0.4;
+        else
+            out_.kind = "camera", out_.kindConfidence = std::clamp(0.5 + r.noise / 6, 0.5, 0.9);
+    }
+
+    Inspection& out_;
+    const InspectWatch& watch_;
+    std::mutex mutex_;
+    Places places_;
+    BarFinder bars_;
+    OverlayFinder overlays_;
+    double strongest_ = -1;
+    int votes_ = 0;
+    std::vector<double> flat_, level_, straight_;
+};
 
 } // namespace
 
-Inspection inspectClip(const ClipPtr& clip, int samples, const CancelToken& cancel,
-                       const std::function<void(double)>& onProgress) {
+Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const InspectWatch& watch) {
     Inspection out;
-    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Frames, std::size_t(32) << 20);
+    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Frames, std::size_t(24) << 20);
     const SourceStage source(reader);
-    const std::int64_t frames = std::min(clip->frameCount(), kMostFrames);
-    const std::int64_t every = std::max<std::int64_t>(1, frames / std::max(1, samples));
+    const VideoFacts& v = clip->facts().video;
+    out.runs = planRuns(clip->frameCount());
+    std::int64_t frames = 0;
+    for (const auto& [first, count] : out.runs) frames += count;
+    const std::int64_t wanted = std::clamp<std::int64_t>(frames / 25, 6, 20),
+                       every = std::max<std::int64_t>(1, frames / wanted);
+    out.timing = findTiming(*clip);
+    Gathering gathering(out, watch);
     std::vector<Thumbprint> prints;
-    std::map<std::string, int> kinds;
-    std::map<std::tuple<std::string, int, int>, WatchPlace> places;
-    for (std::int64_t n = 0; n < frames; ++n) {
-        cancel.check();
-        Picture p = Picture::make(source.format(), source.format().frame());
-        source.compute(n, {}, p, cancel);
-        prints.push_back(thumbprint(p.planes[0]));
-        out.motion.push_back(n ? difference(prints[static_cast<std::size_t>(n - 1)], prints.back()).mean : 0.f);
-        if (n % every == every / 2) {
-            out.samples.emplace_back(n, readPicture(p));
-            offerPlaces(places, lookAround(p.planes[0]), n);
-            ++kinds[kindOf(p.planes[0])];
+    std::vector<std::int64_t> breaks;
+    std::int64_t looked = 0, taken = 0;
+    tbb::task_group readings, sound;
+    SoundReadings heard;
+    const auto finishTasks = [&] {
+        readings.wait();
+        sound.wait();
+    };
+    try {
+        if (!clip->facts().audio.empty()) sound.run([&] { heard = readSoundFaults(clip->path(), kMostSound, cancel); });
+        for (const auto& [first, count] : out.runs) {
+            const std::size_t start = prints.size();
+            for (std::int64_t n = first; n < first + count; ++n, ++looked) {
+                cancel.check();
+                const DecodedFrame frame = reader->frame(n, cancel);
+                prints.push_back(thumbprint(*frame.picture, v.colour.fullRange));
+                if (looked % every == every / 2) {
+                    auto picture = std::make_shared<Picture>(Picture::make(source.format(), source.format().frame()));
+                    source.compute(n, {}, *picture, cancel);
+                    std::shared_ptr<Picture> next;
+                    if (n + 1 < first + count) {
+                        next = std::make_shared<Picture>(Picture::make(source.format(), source.format().frame()));
+                        source.compute(n + 1, {}, *next, cancel);
+                    }
+                    const bool faces = taken++ % 4 == 1 || wanted <= 6;
+                    readings.run([&gathering, picture, next, n, faces] {
+                        const Plane& luma = picture->planes[0];
+                        Sample s{n, lookAt(*picture, next ? &next->planes[0] : nullptr), findText(luma, n), {}, 0};
+                        if (faces) s.faces = findFaces(luma, n);
+                        if (next && s.reading.readings.combing > 2) s.fieldVote = fieldVote(luma, next->planes[0]);
+                        gathering.add(std::move(s), luma);
+                    });
+                }
+                if (watch.onProgress) watch.onProgress(0.97 * double(looked + 1) / double(frames));
+            }
+            const std::vector<Thumbprint> run(prints.begin() + static_cast<std::ptrdiff_t>(start), prints.end());
+            for (const auto c : findCuts(run)) out.cuts.push_back(first + c), breaks.push_back(std::int64_t(start) + c);
+            for (const auto d : findDuplicates(run)) out.duplicates.push_back(first + d);
+            if (start) breaks.push_back(static_cast<std::int64_t>(start));
         }
-        if (onProgress) onProgress(double(n + 1) / double(frames));
+        finishTasks();
+    } catch (...) {
+        try {
+            finishTasks();
+        } catch (...) { // the first reason is told
+        }
+        throw;
     }
     out.framesLooked = frames;
     out.framesLost = reader->lostFrames();
-    out.readings = medianReadings(out.samples);
-    out.cuts = findCuts(prints);
-    out.duplicates = findDuplicates(prints);
-    int most = 0;
-    for (const auto& [kind, count] : kinds)
-        if (count > most) most = count, out.kind = kind;
-    for (auto& [key, place] : places) out.candidates.push_back(std::move(place));
-    out.advice = advise(out, clip->facts().video);
+    out.sound = heard;
+    gathering.conclude();
+    std::ranges::sort(out.text, {}, &Mark::frame);
+    std::ranges::sort(out.faces, {}, &Mark::frame);
+    if (out.runs.size() == 1) {
+        out.repeats = repeatPattern(out.duplicates, frames);
+        out.movement = findMovement(prints, breaks, out.duplicates, v.fps, v.width, v.height);
+    } else
+        out.movement = findMovement(prints, breaks, {}, v.fps, v.width, v.height);
+    if (out.movement.fast && !out.movement.change.empty() && out.runs.size() == 1) {
+        const auto most = std::ranges::max_element(out.movement.change) - out.movement.change.begin();
+        out.candidates.push_back({"motion", most, source.format().width / 2, source.format().height / 2, 0.6});
+    }
+    out.complete = true;
+    if (watch.onProgress) watch.onProgress(1);
     return out;
 }
 
 std::vector<WatchPlace> choosePlaces(const Inspection& i, const Rect& window, int apart) {
-    std::vector<WatchPlace> chosen;
-    for (const char* what : {"Blocks", "Noise", "Edge", "Texture"}) {
-        const WatchPlace* best = nullptr;
-        for (const WatchPlace& c : i.candidates) {
+    std::map<std::string, const WatchPlace*> strongest;
+    std::vector<WatchPlace> inside, chosen;
+    for (const WatchPlace& c : i.candidates)
+        if (window.contains({c.x, c.y, 1, 1})) inside.push_back(c);
+    std::ranges::sort(inside, std::greater{}, &WatchPlace::value);
+    const auto take = [&](const auto& fits) {
+        for (const WatchPlace& c : inside) {
             const auto near = [&](const WatchPlace& k) { return std::hypot(k.x - c.x, k.y - c.y) < apart; };
-            if (c.what == what && window.contains({c.x, c.y, 1, 1}) && c.value > (best ? best->value : 0.0) &&
-                std::ranges::none_of(chosen, near))
-                best = &c;
+            const auto same = [&](const WatchPlace& k) { return k.what == c.what; };
+            if (fits(c) && std::ranges::none_of(chosen, near) && std::ranges::none_of(chosen, same))
+                chosen.push_back(c);
         }
-        if (best) chosen.push_back(*best);
-    }
+    };
+    // The worst faults first; then what any treatment puts at risk.
+    take([](const WatchPlace& c) { return c.what != "softness_px" && c.what != "texture" && c.value >= 1; });
+    take([](const WatchPlace& c) { return c.what == "texture" || c.what == "softness_px"; });
+    take([](const WatchPlace&) { return true; });
     return chosen;
-}
-
-nlohmann::json toJson(const Inspection& i, const MediaFacts& facts) {
-    using nlohmann::json;
-    json advice = json::array(), places = json::array();
-    for (const Advice& a : i.advice)
-        advice.push_back({{"step", a.step}, {"what", a.what}, {"why", a.why}, {"set", a.set}});
-    for (const WatchPlace& p : choosePlaces(i, {0, 0, facts.video.width, facts.video.height}, 48))
-        places.push_back({{"what", p.what}, {"frame", p.frame}, {"x", p.x}, {"y", p.y}, {"value", p.value}});
-    return {{"file", facts.file},
-            {"readings",
-             {{"blocking", i.readings.blocking},
-              {"noise_sigma", i.readings.noise},
-              {"noise_sigma_chroma", i.readings.chromaNoise},
-              {"softness_px", i.readings.softness},
-              {"ringing", i.readings.ringing}}},
-            {"cuts", i.cuts},
-            {"duplicates", i.duplicates},
-            {"kind", i.kind},
-            {"advice", advice},
-            {"places", places},
-            {"motion", i.motion},
-            {"frames_looked_at", i.framesLooked},
-            {"frames_measured", i.samples.size()},
-            {"lost_frames", i.framesLost}};
 }
 
 } // namespace ulm

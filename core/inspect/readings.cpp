@@ -1,180 +1,116 @@
 #include "core/inspect/readings.h"
 
+#include "core/inspect/fault_measures.h"
+
 #include <algorithm>
-#include <array>
 #include <cmath>
 
 namespace ulm {
 namespace {
-
-constexpr float kSteps = 219.f;
-
-// A clean difference across a real edge says nothing of blocks: differences beyond this many 8-bit steps are left out.
-constexpr float kEdgeSteps = 30.f;
-
-// Mean excess of |difference| over its neighbours at each of the eight grid phases, along one direction.
-std::array<double, 8> excessByPhase(const Plane& p, const Rect& r, bool vertical) {
-    std::array<double, 8> sum{}, count{};
-    const Rect whole = p.area();
-    const std::ptrdiff_t step = vertical ? p.stride() : 1;
-    const Rect safe =
-        (vertical ? Rect{whole.x, whole.y + 1, whole.w, whole.h - 3} : Rect{whole.x + 1, whole.y, whole.w - 3, whole.h})
-            .intersected(r);
-    for (int y = safe.y; y < safe.bottom(); ++y) {
-        const float* row = p.row(y) + (safe.x - whole.x);
-        for (int x = 0; x < safe.w; ++x) {
-            const float* s = row + x;
-            const float before = std::abs(s[0] - s[-step]), here = std::abs(s[step] - s[0]),
-                        after = std::abs(s[2 * step] - s[step]);
-            if (std::max({before, here, after}) * kSteps > kEdgeSteps) continue;
-            const std::size_t phase = static_cast<std::size_t>((vertical ? y : safe.x + x) & 7);
-            sum[phase] += here - 0.5f * (before + after);
-            count[phase] += 1;
-        }
-    }
-    for (int i = 0; i < 8; ++i) sum[i] = count[i] > 0 ? sum[i] / count[i] * kSteps : 0;
-    return sum;
-}
-
-// The best phase against the strongest of those that cannot be its grid (nor its neighbours, which its step depresses).
-double gridExcess(const std::array<double, 8>& e) {
-    const int best = static_cast<int>(std::ranges::max_element(e) - e.begin());
-    double other = 0;
-    for (int i = 2; i <= 6; ++i)
-        if (i != 4) other = std::max(other, e[static_cast<std::size_t>((best + i) & 7)]);
-    return std::max(0.0, e[static_cast<std::size_t>(best)] - other);
-}
-
-double blockingIn(const Plane& p, const Rect& r) {
-    const double h = gridExcess(excessByPhase(p, r, false)), v = gridExcess(excessByPhase(p, r, true));
-    return std::min(100.0, 10 * std::sqrt(h * v));
-}
-
-// Immerkær's mask on one block: mean |response| · √(π/2) / 6.
-double blockSigma(const Plane& p, int bx, int by, int size) {
-    double sum = 0;
-    for (int y = by + 1; y < by + size - 1; ++y) {
-        const float *a = p.row(y - 1) + (bx - p.area().x), *b = p.row(y) + (bx - p.area().x),
-                    *c = p.row(y + 1) + (bx - p.area().x);
-        float line = 0;
-        for (int x = 1; x < size - 1; ++x)
-            line += std::abs(a[x - 1] - 2 * a[x] + a[x + 1] - 2 * (b[x - 1] - 2 * b[x] + b[x + 1]) + c[x - 1] -
-                             2 * c[x] + c[x + 1]);
-        sum += line;
-    }
-    return sum / double((size - 2) * (size - 2)) * std::sqrt(std::acos(-1.0) / 2) / 6;
-}
-
-double blockMean(const Plane& p, int bx, int by, int size) {
-    double sum = 0;
-    for (int y = by; y < by + size; ++y)
-        for (int x = 0; x < size; ++x) sum += p.row(y)[bx - p.area().x + x];
-    return sum / (size * size);
-}
-
-struct EdgeWidths {
-    double sum = 0;
-    int count = 0;
-    std::vector<float> overshoots; ///< shares of the edge's height
-};
-
-// Walks along rows: at each strong horizontal gradient maximum, the width between the extrema that bound it.
-void measureEdges(const Plane& p, const Rect& r, EdgeWidths& out) {
-    constexpr float kStrong = 10 / kSteps, kHeight = 36 / kSteps;
-    for (int y = r.y; y < r.bottom(); ++y) {
-        const float* s = p.row(y) - p.area().x;
-        for (int x = std::max(r.x, p.area().x + 2); x < std::min(r.right(), p.area().right() - 3); ++x) {
-            const float g = s[x + 1] - s[x];
-            if (std::abs(g) < kStrong || std::abs(g) < std::abs(s[x] - s[x - 1]) ||
-                std::abs(g) <= std::abs(s[x + 2] - s[x + 1]))
-                continue;
-            const float sign = g > 0 ? 1.f : -1.f;
-            int left = x, right = x + 1;
-            while (left > p.area().x && (s[left] - s[left - 1]) * sign > 0) --left;
-            while (right < p.area().right() - 1 && (s[right + 1] - s[right]) * sign > 0) ++right;
-            const float height = std::abs(s[right] - s[left]);
-            if (height < kHeight) continue;
-            out.sum += right - left;
-            ++out.count;
-            // Overshoot: how far the extrema stand out from the level a little further away.
-            const int fl = std::max(p.area().x, left - 4), fr = std::min(p.area().right() - 1, right + 4);
-            const float low = (s[fl] - s[left]) * sign, high = (s[right] - s[fr]) * sign;
-            out.overshoots.push_back(std::max(0.f, std::min(low, high)) / height);
-        }
-    }
-}
-
+// Contours are counted with the square of their step; the root makes the reading follow what the eye says.
+double bandingScale(double mean) { return std::min(100.0, 40 * std::sqrt(std::max(0.0, mean))); }
 } // namespace
 
-double blockingReading(const Plane& luma) { return blockingIn(luma, luma.area()); }
-
-double noiseReading(const Plane& p, double scale) {
-    constexpr int kBlock = 16;
-    std::vector<double> sigmas;
-    const Rect r = p.area();
-    for (int y = r.y; y + kBlock <= r.bottom(); y += kBlock)
-        for (int x = r.x; x + kBlock <= r.right(); x += kBlock) {
-            const double mean = blockMean(p, x, y, kBlock) * scale;
-            // Clipped noise reads too low: only luma has ends, chroma's neutral lies at 0.
-            if (scale == kSteps && (mean < 6 || mean > 213)) continue;
-            sigmas.push_back(blockSigma(p, x, y, kBlock) * scale);
-        }
-    if (sigmas.size() < 4) return 0;
-    const std::size_t tenth = std::max<std::size_t>(2, sigmas.size() / 10);
-    std::ranges::nth_element(sigmas, sigmas.begin() + static_cast<std::ptrdiff_t>(tenth));
-    double sum = 0;
-    for (std::size_t i = 0; i < tenth; ++i) sum += sigmas[i];
-    // The flattest tenth of equal blocks reads 12 % low on pure noise.
-    return std::min(50.0, sum / double(tenth) * 1.13);
+const std::vector<ReadingKind>& readingKinds() {
+    static const std::vector<ReadingKind> kinds = {
+        {"blocking", "Blocks", "tenths of a step", &Readings::blocking, 3, true,
+         "differences across the best grid against those beside it (Wu & Yuen 1997)"},
+        {"noise_sigma", "Noise", "sigma, steps", &Readings::noise, 1.5, true,
+         "Laplacian-difference mask (Immerkær 1996) on the flattest tenth of blocks (Olsen 1993)"},
+        {"noise_sigma_dark", "Noise in shadows", "sigma, steps", &Readings::noiseDark, 1.8, false,
+         "the same on blocks below 70 steps"},
+        {"noise_sigma_bright", "Noise in lights", "sigma, steps", &Readings::noiseBright, 1.8, false,
+         "the same on blocks above 130 steps"},
+        {"noise_sigma_chroma", "Colour noise", "sigma, steps", &Readings::chromaNoise, 1.5, false,
+         "the same on the chroma planes"},
+        {"softness_px", "Edge width", "px", &Readings::softness, 7, true,
+         "width of strong edges (Marziliano et al. 2002)"},
+        {"ringing", "Ringing", "steps", &Readings::ringing, 2, true,
+         "unrest beside edges where it is calm further away (after Marziliano et al. 2004)"},
+        {"haloes", "Haloes", "% of the edge", &Readings::haloes, 12, true, "overshoot on both sides of strong edges"},
+        {"stairs", "Stair-steps", "% of a staircase", &Readings::stairs, 65, true,
+         "jumps of a slanted edge's crossing (edge location after ISO 12233)"},
+        {"banding", "Banding", "contours in flat areas", &Readings::banding, 8, true,
+         "small steps between flat surroundings (after BBAND, Tu et al. 2020)"},
+        {"crushed", "Crushed shadows", "% of the picture", &Readings::crushed, 2, true, "pile-up at black"},
+        {"clipped", "Clipped lights", "% of the picture", &Readings::clipped, 2, true, "pile-up at white"},
+        {"cast", "Colour cast", "steps of chroma", &Readings::cast, 12, false,
+         "grey world and white patch where they agree (after Gasparini & Schettini 2004)"},
+        {"combing", "Interlace combs", "% of what moves", &Readings::combing, 3, true,
+         "rows that alternate where things move"},
+        {"detail", "Lines of detail", "share of the lines stored", &Readings::detail, 0, false,
+         "where the spectrum of busy blocks falls away"}};
+    return kinds;
 }
 
-double softnessReading(const Plane& luma) {
-    EdgeWidths e;
-    measureEdges(luma, luma.area(), e);
-    return e.count >= 20 ? e.sum / e.count : 0;
+const ReadingKind* findReading(const std::string& key) {
+    const auto it = std::ranges::find_if(readingKinds(), [&](const ReadingKind& k) { return key == k.key; });
+    return it == readingKinds().end() ? nullptr : &*it;
 }
 
-Readings readPicture(const Picture& p) {
-    Readings r;
-    const Plane& y = p.planes[0];
-    r.blocking = blockingReading(y);
-    r.noise = noiseReading(y, kSteps);
+PictureReading lookAt(const Picture& p, const Plane* next) {
+    PictureReading out;
+    Readings& r = out.readings;
+    const Plane& luma = p.planes[0];
+    const measure::Blocking blocks = measure::blocking(luma);
+    r.blocking = blocks.reading;
+    out.grid = blocks.grid;
+    out.maps["blocking"] = measure::blockingMap(luma, blocks.grid);
+    measure::Noise noise = measure::noise(luma, measure::kSteps);
+    r.noise = noise.sigma;
+    r.noiseDark = noise.dark;
+    r.noiseBright = noise.bright;
     r.chromaNoise = std::max(noiseReading(p.planes[1], 224), noiseReading(p.planes[2], 224));
-    EdgeWidths e;
-    measureEdges(y, y.area(), e);
-    if (e.count >= 20) {
-        r.softness = e.sum / e.count;
-        std::ranges::nth_element(e.overshoots, e.overshoots.begin() + e.count / 2);
-        r.ringing = 100 * e.overshoots[static_cast<std::size_t>(e.count / 2)];
+    out.maps["noise_sigma"] = std::move(noise.map);
+    out.maps["texture"] = std::move(noise.texture);
+    measure::Edges edges = measure::edges(luma, noise.sigma);
+    r.softness = edges.softness;
+    r.haloes = edges.haloes;
+    r.ringing = edges.ringing;
+    out.straight = edges.straight;
+    out.maps["softness_px"] = std::move(edges.widthMap);
+    out.maps["haloes"] = std::move(edges.haloMap);
+    out.maps["ringing"] = std::move(edges.ringMap);
+    measure::Stairs stairs = measure::stairs(luma, noise.sigma);
+    r.stairs = stairs.reading;
+    out.maps["stairs"] = std::move(stairs.map);
+    const FaultMap bands = measure::banding(luma, r.blocking >= 2 ? &out.grid : nullptr);
+    r.banding = bands.totalWeight() > 400 ? bandingScale(bands.mean()) : 0;
+    out.maps["banding"] = bands.pooled().turned(bandingScale);
+    measure::Ends ends = measure::ends(luma);
+    r.crushed = ends.crushed;
+    r.clipped = ends.clipped;
+    out.flat = ends.flat;
+    out.level = ends.level;
+    out.maps["crushed"] = std::move(ends.crushedMap);
+    out.maps["clipped"] = std::move(ends.clippedMap);
+    r.cast = measure::cast(p);
+    if (next) {
+        FaultMap combs = measure::combing(luma, *next, noise.sigma);
+        // A few moving samples say nothing.
+        r.combing = combs.totalWeight() > 0.002 * double(luma.area().pixels()) ? combs.mean() : 0;
+        out.maps["combing"] = std::move(combs);
     }
-    return r;
+    r.detail = measure::detail(luma);
+    return out;
 }
 
-std::vector<Neighbourhood> lookAround(const Plane& luma) {
-    constexpr int kCell = 48;
-    const Rect all = luma.area();
-    std::vector<Neighbourhood> out;
-    for (int cy = all.y + 8; cy + kCell <= all.bottom() - 8; cy += kCell / 2)
-        for (int cx = all.x + 8; cx + kCell <= all.right() - 8; cx += kCell / 2) {
-            const Rect cell{cx, cy, kCell, kCell};
-            Neighbourhood n{cx + kCell / 2, cy + kCell / 2};
-            n.blocks = blockingIn(luma, cell);
-            std::array<double, 9> sigma{};
-            for (int i = 0; i < 9; ++i)
-                sigma[static_cast<std::size_t>(i)] = blockSigma(luma, cx + i % 3 * 16, cy + i / 3 * 16, 16) * kSteps;
-            std::ranges::sort(sigma);
-            const double mean = blockMean(luma, cx, cy, kCell) * kSteps;
-            if (mean > 6 && mean < 213) {
-                // Noise shows most where the picture itself is dark and flat; texture where every block is busy.
-                if (sigma[8] < 2.5 * sigma[0] + 0.5) n.noise = sigma[4] * (mean < 80 ? 1.5 : 1.0);
-                n.texture = sigma[0];
-            }
-            EdgeWidths e;
-            measureEdges(luma, cell, e);
-            n.edge = e.count;
-            out.push_back(n);
-        }
-    return out;
+Readings readPicture(const Picture& p) { return lookAt(p).readings; }
+
+double blockingReading(const Plane& luma) { return measure::blocking(luma).reading; }
+
+double readingOf(const std::string& key, const Picture& region) {
+    const Plane& luma = region.planes[0];
+    if (key == "noise_sigma") return noiseReading(luma, measure::kSteps);
+    if (key == "softness_px") return softnessReading(luma);
+    if (key == "ringing") return measure::edges(luma, noiseReading(luma, measure::kSteps)).ringing;
+    if (key == "haloes") return measure::edges(luma, 0).haloes;
+    if (key == "stairs") return measure::stairs(luma, noiseReading(luma, measure::kSteps)).map.mean();
+    if (key == "banding") return bandingScale(measure::banding(luma).mean());
+    if (key == "texture") return measure::noise(luma, measure::kSteps).texture.mean();
+    if (key == "crushed") return measure::ends(luma).crushedMap.mean();
+    if (key == "clipped") return measure::ends(luma).clippedMap.mean();
+    return blockingReading(luma);
 }
 
 } // namespace ulm

@@ -1,42 +1,71 @@
 #pragma once
 
+#include "core/inspect/fault_map.h"
 #include "core/picture/picture.h"
 
+#include <map>
+#include <string>
 #include <vector>
 
 namespace ulm {
 
-/// What is measured on one picture's luma, in 8-bit steps (value · 219) and source pixels.
+/// What is measured on a picture. Steps are 8-bit steps of limited range (luma value · 219), pixels are the source's.
+/// readingKinds() holds each one's name, unit and method.
 struct Readings {
-    /// Compression blocks: tenths of an 8-bit step by which differences across an 8×8 grid exceed those beside it,
-    /// geometric mean of both directions, best grid offset. [0, 100]. After Wu & Yuen, "A generalized
-    /// block-edge impairment metric for video coding", 1997.
-    double blocking = 0;
-    /// Noise sigma, 8-bit steps, [0, 50]: Immerkær, "Fast noise variance estimation", 1996, on the flattest tenth of
-    /// 16×16 blocks (as Olsen 1993 chooses them); blocks near black or white are left out.
-    double noise = 0;
-    /// Chroma noise sigma, by the same method.
-    double chromaNoise = 0;
-    /// Mean width of strong edges, pixels: Marziliano, Dufaux, Winkler & Ebrahimi, "A no-reference perceptual blur
-    /// metric", 2002. 0 where the picture has no strong edge.
-    double softness = 0;
-    /// Overshoot beside strong edges, % of the edge's height (median of rows crossing an edge).
-    double ringing = 0;
+    double blocking = 0;    ///< [0, 100]
+    double noise = 0;       ///< sigma in luma, [0, 50]
+    double chromaNoise = 0; ///< sigma in chroma, [0, 50]
+    double softness = 0;    ///< width of strong edges, pixels; 0 where there is none
+    double ringing = 0;     ///< steps
+    double noiseDark = 0, noiseBright = 0;
+    double haloes = 0;               ///< overshoot, % of an edge's height
+    double stairs = 0;               ///< [0, 100] %
+    double banding = 0;              ///< [0, 100]
+    double crushed = 0, clipped = 0; ///< % of the picture
+    double cast = 0;                 ///< distance of what should be grey from grey, steps of chroma
+    double combing = 0;              ///< % of what moves
+    double detail = 0;               ///< original lines over stored lines, (0, 1]; 0 where nothing can be said
 };
 
+/// One reading's entry in the table that screens, JSON, CSV and documents share.
+struct ReadingKind {
+    const char* key;  ///< as in JSON: "noise_sigma"
+    const char* name; ///< as people say it: "Noise"
+    const char* unit;
+    double Readings::*member;
+    double notable; ///< from here on it shows
+    bool mapped;    ///< it lies somewhere in the picture: FaultMap exists
+    const char* method;
+};
+const std::vector<ReadingKind>& readingKinds();
+/// Null where no reading has this key.
+const ReadingKind* findReading(const std::string& key);
+
+/// The grid that compression blocks follow: lines every `size` pixels, the first at column `x` and row `y`.
+struct BlockGrid {
+    double size = 8;
+    int x = 0, y = 0;
+};
+
+/// One picture, read.
+struct PictureReading {
+    Readings readings;
+    BlockGrid grid;
+    std::map<std::string, FaultMap> maps; ///< by key of the mapped readings, and "texture"
+    double flat = 0, level = 0;           ///< share of exactly flat samples; mean luma, 0…1
+    double straight = 0;                  ///< share of strong gradients that run exactly along rows or columns
+};
+
+/// `next`: the frame after, for combing (which only shows where things move); null leaves that reading 0.
+PictureReading lookAt(const Picture& picture, const Plane* next = nullptr);
 Readings readPicture(const Picture& picture);
 
+/// One reading of a small region, by its key, for spots. "texture": sigma of fine detail in steps.
+double readingOf(const std::string& key, const Picture& region);
+
 double blockingReading(const Plane& luma);
+/// `scale` turns samples into steps: 219 for luma, 224 for chroma.
 double noiseReading(const Plane& plane, double scale);
 double softnessReading(const Plane& luma);
-
-/// What shows in one 48×48 neighbourhood, for choosing spots: its centre in luma pixels, and how telling it is of each
-/// kind (blocking reading; flat noise sigma, dark counting more; number of strong edges; sigma of the least busy part).
-struct Neighbourhood {
-    int x = 0, y = 0;
-    double blocks = 0, noise = 0, edge = 0, texture = 0;
-};
-/// All neighbourhoods of a picture, half overlapping, a margin of 8 left out; none for pictures under 64 a side.
-std::vector<Neighbourhood> lookAround(const Plane& luma);
 
 } // namespace ulm

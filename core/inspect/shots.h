@@ -1,30 +1,24 @@
 #pragma once
 
-#include "core/picture/picture.h"
+#include "core/inspect/prints.h"
 
-#include <vector>
+#include <cstdint>
+#include <string>
 
 namespace ulm {
 
-/// A frame's luma averaged over a coarse grid, in 8-bit steps.
-struct Thumbprint {
-    static constexpr int kColumns = 96, kRows = 54;
-    std::vector<float> cells;
-};
-Thumbprint thumbprint(const Plane& luma);
-
-struct PrintDifference {
-    float mean = 0, most = 0; ///< 8-bit steps, over cells
-    float shape = 0;          ///< mean, after the change of overall brightness is taken out
-};
-PrintDifference difference(const Thumbprint& a, const Thumbprint& b);
-
 /// First frames of new shots: changes that stand out from those around them and do not return within two frames (a
 /// flash does). After Zhang, Kankanhalli & Smoliar, "Automatic partitioning of full-motion video", 1993, with a local
-/// threshold.
+/// threshold; what a movement of the whole picture explains is no cut.
 std::vector<std::int64_t> findCuts(const std::vector<Thumbprint>& prints);
 
 /// Frames that repeat the one before: no cell changes visibly, and far less than around.
 std::vector<std::int64_t> findDuplicates(const std::vector<Thumbprint>& prints);
+
+/// A regular pattern of repeats: of every `of` frames, `repeats` repeat the one before. of = 0 where there is none.
+struct RepeatPattern {
+    int repeats = 0, of = 0;
+};
+RepeatPattern repeatPattern(const std::vector<std::int64_t>& duplicates, std::int64_t frames);
 
 } // namespace ulm

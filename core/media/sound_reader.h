@@ -3,6 +3,7 @@
 #include "core/engine/cancel.h"
 
 #include <cstdint>
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -17,5 +18,10 @@ struct PlainSound {
     static constexpr int kRate = 48000;
 };
 PlainSound readSound(const std::string& path, double mostSeconds, const CancelToken&);
+
+/// The same piece by piece: `onSound(samples, pairs)`. Memory does not grow with duration. False where there is no
+/// sound stream.
+bool forEachSound(const std::string& path, double mostSeconds, const CancelToken&,
+                  const std::function<void(const std::int16_t*, std::size_t)>& onSound, double* startsAt = nullptr);
 
 } // namespace ulm

@@ -276,9 +276,10 @@ TEST_CASE("playing runs through the clip's original at its own rate and stops wh
     b.project().setPlayhead(0);
     QImage shown;
     int pictures = 0;
-    QObject::connect(&b.window.bench().player(), &Player::picture, &b.window, [&](const QImage& p) {
-        if (!p.isNull()) shown = p, ++pictures;
-    });
+    QObject::connect(&b.window.bench().player(), &Player::picture, &b.window,
+                     [&](const QImage& p, bool, const QString&) {
+                         if (!p.isNull()) shown = p, ++pictures;
+                     });
     QElapsedTimer clock;
     clock.start();
     QTest::mouseClick(b.find("play"), Qt::LeftButton);

@@ -1,0 +1,86 @@
+#include "core/deliver/encoded_frame.h"
+
+#include "core/deliver/forecast.h"
+#include "core/media/frame_convert.h"
+
+namespace ulm {
+namespace {
+
+/// One picture that is there already, as a stage.
+class HeldPicture : public Stage {
+public:
+    explicit HeldPicture(Picture p) : Stage({}, p.format, 0), picture_(std::move(p)) {}
+    const char* name() const override { return "held"; }
+    std::int64_t frames() const override { return 1; }
+    bool worthKeeping() const override { return false; }
+    std::vector<Need> needs(std::int64_t, const Rect&) const override { return {}; }
+    void compute(std::int64_t, std::span<const Picture>, Picture& out, const CancelToken&) const override {
+        for (std::size_t c = 0; c < 3; ++c) copySamples(picture_.planes[c], out.planes[c]);
+    }
+
+private:
+    Picture picture_;
+};
+
+} // namespace
+
+std::size_t deliveredIndexOf(const Pipeline& p, std::int64_t source) {
+    std::size_t best = 0;
+    for (std::size_t i = 0; i < p.frames.size(); ++i) {
+        if (p.frames[i].source == source) return i;
+        if (std::abs(p.frames[i].source - source) < std::abs(p.frames[best].source - source)) best = i;
+    }
+    return best;
+}
+
+Picture encodedFrame(Engine& engine, const Pipeline& p, std::size_t index, double crf, int lead,
+                     const CancelToken& cancel) {
+    VideoEncoding e = encodingFor(p);
+    e.rate = VideoEncoding::Rate::Quality;
+    e.crf = crf;
+    const av::Codec encoder = openVideoEncoder(e, false);
+    const av::Codec decoder(avcodec_alloc_context3(avcodec_find_decoder(AV_CODEC_ID_H264)));
+    if (avcodec_open2(decoder.get(), nullptr, nullptr) < 0)
+        throw Error(Fault::Input, "", "no decoder for H.264", "Install libav* with H.264.");
+    const std::size_t first = index > std::size_t(lead) ? index - std::size_t(lead) : 0;
+    const auto wanted = static_cast<std::int64_t>(index - first);
+    av::Packet packet(av_packet_alloc());
+    av::Frame frame(av_frame_alloc()), kept(av_frame_alloc());
+    const auto decode = [&](const AVPacket* in) {
+        avcodec_send_packet(decoder.get(), in);
+        while (avcodec_receive_frame(decoder.get(), frame.get()) >= 0) {
+            if (frame->pts == wanted || !kept->buf[0]) {
+                av_frame_unref(kept.get());
+                av_frame_move_ref(kept.get(), frame.get());
+            } else
+                av_frame_unref(frame.get());
+        }
+    };
+    const auto drain = [&] {
+        while (avcodec_receive_packet(encoder.get(), packet.get()) >= 0) {
+            decode(packet.get());
+            av_packet_unref(packet.get());
+        }
+    };
+    // A few frames after it, too: the encoder looks ahead.
+    const std::size_t last = std::min(p.frames.size() - 1, index + 2);
+    for (std::size_t n = first; n <= last; ++n) {
+        cancel.check();
+        const av::Frame f = deliveredPicture(engine, p, p.frames[n], cancel);
+        f->pts = static_cast<std::int64_t>(n - first);
+        f->pict_type = AV_PICTURE_TYPE_NONE;
+        avcodec_send_frame(encoder.get(), f.get());
+        drain();
+    }
+    avcodec_send_frame(encoder.get(), nullptr);
+    drain();
+    decode(nullptr);
+    if (!kept->buf[0]) throw Error(Fault::Output, "", "the encoder gave no picture back", "Choose another quality.");
+    const PictureFormat& format = p.result->format();
+    Picture out = Picture::make(format, format.frame());
+    toPicture(*kept, out);
+    Engine once(0);
+    return once.pull(*asRgb(std::make_shared<HeldPicture>(std::move(out))), 0, format.frame(), cancel);
+}
+
+} // namespace ulm

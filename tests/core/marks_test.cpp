@@ -1,0 +1,150 @@
+#include "core/inspect/inspection.h"
+#include "core/inspect/fault_measures.h"
+#include "core/media/source_stage.h"
+#include "demo/scenes/canvas.h"
+#include "demo/scenes/scene.h"
+#include "demo/synth.h"
+#include "tests/support/clips.h"
+
+#include <catch2/catch.hpp>
+#include <cmath>
+
+using namespace ulm;
+
+namespace {
+
+Picture grey(int w, int h, const std::function<float(int, int)>& f) {
+    PictureFormat format{w, h};
+    Picture p = Picture::make(format, format.frame());
+    for (int y = 0; y < h; ++y)
+        for (int x = 0; x < w; ++x) p.planes[0].row(y)[x] = f(x, y);
+    for (int c : {1, 2})
+        for (int y = 0; y < p.planes[c].area().h; ++y) std::fill_n(p.planes[c].row(y), p.planes[c].area().w, 0.f);
+    return p;
+}
+
+void sawtoothSound(const std::string& path, double level, double silentFrom) {
+    std::vector<float> samples(48000 * 4);
+    for (std::size_t i = 0; i < samples.size(); ++i) {
+        const double t = double(i) / 48000;
+        samples[i] = t < silentFrom ? static_cast<float>(level * std::sin(2 * M_PI * 997 * t)) : 0.f;
+    }
+    demo::writeWav(samples, path);
+}
+
+} // namespace
+
+TEST_CASE("letters are found where they stand, and not in texture or on plain ground") {
+    demo::Canvas c(480, 270);
+    for (auto& p : c.pixels) p = {0.8f, 0.8f, 0.75f};
+    demo::drawText(c, "Stoneware bowl 24.50", 0.15f, 0.40f, 0.13f, {0.1f, 0.1f, 0.1f});
+    const Picture p = grey(480, 270, [&](int x, int y) { return c.at(x, y).g; });
+    const auto found = findText(p.planes[0], 7);
+    REQUIRE_FALSE(found.empty());
+    Rect all = found[0].box;
+    for (const Mark& m : found) {
+        CHECK(m.frame == 7);
+        CHECK((m.box.y > 70 && m.box.bottom() < 190));
+        all = {std::min(all.x, m.box.x), 0, std::max(all.right(), m.box.right()) - std::min(all.x, m.box.x), 1};
+    }
+    CHECK(all.w > 200);
+    CHECK(findText(test::photograph(480, 270).planes[0], 0).empty());
+    CHECK(findText(grey(480, 270, [](int x, int) { return float(x) / 480; }).planes[0], 0).empty());
+    CHECK(findText(grey(8, 8, [](int, int) { return 0.5f; }).planes[0], 0).empty());
+}
+
+TEST_CASE("no face is seen in pottery, and tiny pictures are refused quietly") {
+    CHECK(findFaces(test::photograph(320, 240).planes[0], 0).empty());
+    CHECK(findFaces(grey(20, 20, [](int, int) { return 0.f; }).planes[0], 0).empty());
+}
+
+TEST_CASE("black bars are measured; a dark picture has none") {
+    BarFinder bars, plain, black;
+    for (int t = 0; t < 3; ++t) {
+        bars.add(grey(320, 180, [&](int x, int y) { return y < 22 || y >= 158 ? 0.f : 0.2f + 0.001f * float((x * 7 + t) % 90); }).planes[0]);
+        plain.add(grey(320, 180, [&](int x, int y) { return 0.05f + 0.0005f * float((x + y + t) % 60); }).planes[0]);
+        black.add(grey(320, 180, [](int, int) { return 0.f; }).planes[0]);
+    }
+    CHECK(bars.inside() == Rect{0, 22, 320, 136});
+    CHECK(plain.inside() == Rect{0, 0, 320, 180});
+    CHECK(black.inside().empty()); // nothing was seen: nothing is claimed
+}
+
+TEST_CASE("a logo that stays while the picture moves is found; a still scene has none") {
+    OverlayFinder moving, still;
+    for (int t = 0; t < 8; ++t) {
+        const auto picture = [&](double shift) {
+            return grey(480, 270, [=](int x, int y) {
+                const bool logo = x >= 400 && x < 450 && y >= 20 && y < 50 && (x / 5 + y / 5) % 2;
+                return logo ? 0.95f : float(0.45 + 0.25 * std::sin((x + shift) * 0.09) * std::cos((y + shift) * 0.11));
+            });
+        };
+        moving.add(picture(23.0 * t).planes[0]);
+        still.add(picture(0).planes[0]);
+    }
+    const auto found = moving.find();
+    REQUIRE_FALSE(found.empty());
+    const Rect box = found[0].box;
+    INFO("box " << box.x << "," << box.y << " " << box.w << "×" << box.h);
+    CHECK(box.grown(12).contains({400, 20, 50, 30}));
+    CHECK(box.w < 90);
+    CHECK(still.find().empty());
+}
+
+TEST_CASE("interlaced movement is told with its field order, and progressive movement is not combed") {
+    const auto frame = [](double at) {
+        return grey(320, 192, [=](int x, int y) { return std::sin((x - 6 * at) * 0.15 + y * 0.01) > 0 ? 0.8f : 0.2f; });
+    };
+    // Fields of half a frame's distance: top first.
+    const auto woven = [&](double first, double second) {
+        const Picture a = frame(first), b = frame(second);
+        return grey(320, 192, [&](int x, int y) { return y % 2 ? b.planes[0].at(x, y) : a.planes[0].at(x, y); });
+    };
+    const Picture top = woven(0, 0.5), nextTop = woven(1, 1.5), plain = frame(0), nextPlain = frame(1);
+    CHECK(lookAt(top, &nextTop.planes[0]).readings.combing > 10);
+    CHECK(lookAt(plain, &nextPlain.planes[0]).readings.combing < 1);
+    CHECK(lookAt(plain, &plain.planes[0]).readings.combing == 0);
+}
+
+TEST_CASE("the reading of original lines tells an enlarged picture from a sharp one") {
+    const Picture sharp = test::photograph(640, 384, 5);
+    const double full = measure::detail(sharp.planes[0]);
+    // Every second sample, and a straight line between: half the lines are left.
+    const Picture half = grey(640, 384, [&](int x, int y) {
+        const auto at = [&](int i, int j) { return sharp.planes[0].at(std::min(i, 639), std::min(j, 383)); };
+        const int x0 = x / 4 * 4, y0 = y / 4 * 4;
+        const float fx = float(x - x0) / 4, fy = float(y - y0) / 4;
+        return (at(x0, y0) * (1 - fx) + at(x0 + 4, y0) * fx) * (1 - fy) + (at(x0, y0 + 4) * (1 - fx) + at(x0 + 4, y0 + 4) * fx) * fy;
+    });
+    INFO("full " << full << " quarter " << measure::detail(half.planes[0]));
+    CHECK(full > 0.6);
+    CHECK(measure::detail(half.planes[0]) < 0.6 * full);
+    CHECK(measure::detail(grey(640, 384, [](int, int) { return 0.4f; }).planes[0]) == 0);
+}
+
+TEST_CASE("loudness and true peak of a tone agree with what it is, and clipping, silence and no sound are told") {
+    test::TempFolder folder;
+    // EBU Tech 3341's first case: a 1 kHz stereo sine of −23 dBFS reads −23 LUFS.
+    sawtoothSound(folder / "tone.wav", std::pow(10, -23 / 20.0), 100);
+    const SoundReadings tone = readSoundFaults(folder / "tone.wav", 60, {});
+    REQUIRE(tone.any);
+    CHECK(tone.loudness == Approx(-23).margin(0.3));
+    CHECK(tone.truePeak == Approx(-23).margin(0.4));
+    CHECK(tone.clippedShare == 0);
+    CHECK(tone.silences.empty());
+    CHECK(tone.momentary.size() == 40);
+    sawtoothSound(folder / "loud.wav", 4, 2);
+    const SoundReadings loud = readSoundFaults(folder / "loud.wav", 60, {});
+    CHECK(loud.clippedShare > 10);
+    CHECK(loud.truePeak > -0.5);
+    REQUIRE(loud.silences.size() == 1);
+    CHECK(loud.silences[0].first == Approx(2).margin(0.06));
+    CHECK(loud.silences[0].second == Approx(4).margin(0.06));
+    sawtoothSound(folder / "still.wav", 0, 0);
+    const SoundReadings still = readSoundFaults(folder / "still.wav", 60, {});
+    CHECK(still.loudness == -70);
+    CHECK(still.truePeak == -99);
+    test::ClipRecipe silent;
+    test::writeClip(folder / "silent.mp4", silent);
+    CHECK_FALSE(readSoundFaults(folder / "silent.mp4", 60, {}).any);
+}

@@ -1,0 +1,193 @@
+#include "core/inspect/inspection.h"
+#include "demo/damage.h"
+#include "demo/scenes/scene.h"
+#include "tests/support/clips.h"
+
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <random>
+
+using namespace ulm;
+
+namespace {
+
+// Frames of drawn scenes, each seen through a window that can move, as thumbprints; with the truth about them.
+class Composed {
+public:
+    std::vector<Thumbprint> prints;
+    std::vector<std::int64_t> cuts, repeats;
+
+    enum class How { Plain, Pan, Flash, FadeIn, Static, Repeating, Shaky };
+    void shot(int scene, int frames, How how, std::uint32_t seed) {
+        demo::Canvas canvas(400, 216);
+        const auto s = make(scene, seed);
+        if (!prints.empty()) cuts.push_back(static_cast<std::int64_t>(prints.size()));
+        for (int t = 0; t < frames; ++t) {
+            const auto here = static_cast<std::int64_t>(prints.size());
+            if (how == How::Repeating && t % 5 == 4) {
+                repeats.push_back(here);
+                prints.push_back(prints.back());
+                continue;
+            }
+            s->draw(how == How::Static ? 1.0 : 1.0 + t / 25.0, canvas);
+            double dx = 0, dy = 0, gain = 1;
+            if (how == How::Pan) dx = std::min(180.0, 9.0 * t);
+            if (how == How::Shaky) dx = 20 + 3 * std::sin(t * 2.1), dy = 6 + 3 * std::cos(t * 1.7);
+            if (how == How::Flash && (t == 9 || t == 10)) gain = 2.2;
+            if (how == How::FadeIn) gain = std::min(1.0, t / 20.0);
+            if (how == How::FadeIn && t == 0 && !cuts.empty() && cuts.back() == here) cuts.pop_back(); // no cut: it was dark before
+            prints.push_back(seen(canvas, dx, dy, gain, 17 * seed + static_cast<std::uint32_t>(t)));
+        }
+    }
+    void dark(int frames) {
+        if (!prints.empty()) cuts.push_back(static_cast<std::int64_t>(prints.size()));
+        for (int t = 0; t < frames; ++t) {
+            demo::Canvas black(400, 216);
+            prints.push_back(seen(black, 0, 0, 1, static_cast<std::uint32_t>(t)));
+        }
+    }
+
+private:
+    static std::unique_ptr<demo::Scene> make(int scene, std::uint32_t seed) {
+        switch (scene % 5) {
+        case 0: return demo::makeWheel(400, 216, seed);
+        case 1: return demo::makeShelf(400, 216, seed);
+        case 2: return demo::makeKiln(400, 216, seed);
+        case 3: return demo::makeGlaze(400, 216, seed);
+        default: return demo::makeHands(400, 216, seed);
+        }
+    }
+    static Thumbprint seen(const demo::Canvas& c, double dx, double dy, double gain, std::uint32_t seed) {
+        Plane p = Plane::make({0, 0, 192, 192});
+        std::mt19937 random(seed); // a sensor's noise: no two frames are quite the same
+        std::normal_distribution<float> noise(0, 1.5f / 219);
+        for (int y = 0; y < 192; ++y)
+            for (int x = 0; x < 192; ++x)
+                p.row(y)[x] = std::min(1.f, c.sample(float(x + dx), float(y + dy)).g * float(gain)) + noise(random);
+        return thumbprint(p);
+    }
+};
+
+struct Score {
+    double f1;
+    std::size_t found, truth;
+};
+Score score(const std::vector<std::int64_t>& found, const std::vector<std::int64_t>& truth) {
+    std::size_t hits = 0;
+    for (const auto f : found) hits += std::ranges::count(truth, f) > 0;
+    return {2.0 * double(hits) / double(std::max<std::size_t>(1, found.size() + truth.size())), found.size(), truth.size()};
+}
+
+Thumbprint texture(double dx, double dy) {
+    Plane p = Plane::make({0, 0, 384, 216});
+    for (int y = 0; y < 216; ++y)
+        for (int x = 0; x < 384; ++x) {
+            const double u = x + dx, v = y + dy;
+            p.row(y)[x] = float(0.5 + 0.2 * std::sin(u * 0.07) * std::cos(v * 0.09) + 0.15 * std::sin(u * 0.021 + v * 0.033));
+        }
+    return thumbprint(p);
+}
+
+} // namespace
+
+TEST_CASE("cuts and repeats are found in composed clips with flashes, pans, fades and still shots among them") {
+    using How = Composed::How;
+    std::size_t cutTruth = 0;
+    double worstCuts = 1, worstRepeats = 1;
+    for (const std::uint32_t seed : {1u, 2u, 3u}) {
+        Composed c;
+        const How order[] = {How::Plain, How::Flash, How::Pan, How::Static, How::Repeating, How::Shaky, How::Repeating, How::Flash,
+                             How::Pan, How::Static, How::Plain, How::Repeating};
+        int scene = static_cast<int>(seed);
+        for (const How how : order) c.shot(scene++, 24, how, seed);
+        c.dark(6);
+        c.shot(scene, 30, How::FadeIn, seed);
+        const auto cuts = findCuts(c.prints), repeats = findDuplicates(c.prints);
+        const Score s = score(cuts, c.cuts), r = score(repeats, c.repeats);
+        INFO("seed " << seed << ": cuts " << s.found << " of " << s.truth << " F1 " << s.f1 << ", repeats " << r.found << " of "
+                     << r.truth << " F1 " << r.f1);
+        cutTruth += s.truth;
+        worstCuts = std::min(worstCuts, s.f1);
+        worstRepeats = std::min(worstRepeats, r.f1);
+    }
+    CHECK(cutTruth > 30);
+    CHECK(worstCuts >= 0.97);
+    CHECK(worstRepeats >= 0.97);
+    CHECK(findCuts({}).empty());
+    CHECK(findDuplicates({}).empty());
+}
+
+TEST_CASE("a regular pattern of repeats is told, and an irregular one is not") {
+    std::vector<std::int64_t> every5, irregular = {3, 10, 11, 30, 47, 61};
+    for (std::int64_t i = 4; i < 100; i += 5) every5.push_back(i);
+    const RepeatPattern p = repeatPattern(every5, 100);
+    CHECK(p.repeats == 1);
+    CHECK(p.of == 5);
+    CHECK(repeatPattern(irregular, 100).of == 0);
+    std::vector<std::int64_t> three2; // film in 60: of every five frames three repeat
+    for (std::int64_t i = 0; i < 100; ++i)
+        if (i % 5 == 1 || i % 5 == 3 || i % 5 == 4) three2.push_back(i);
+    CHECK(repeatPattern(three2, 100).repeats == 3);
+    CHECK(repeatPattern({}, 100).of == 0);
+}
+
+TEST_CASE("the whole picture's movement is measured to a tenth of a cell") {
+    for (const auto& [dx, dy] : {std::pair{0.0, 0.0}, {3.0, 0.0}, {-9.0, 5.0}, {22.0, -12.0}}) {
+        // The window moves right, so what is seen moves left.
+        const GlobalMotion m = globalMotion(texture(0, 0), texture(dx, dy));
+        INFO("moved " << dx << "," << dy << " read " << m.x << "," << m.y);
+        CHECK(m.x == Approx(-dx / 4).margin(0.1)); // 4 samples a cell
+        CHECK(m.y == Approx(-dy / 4).margin(0.1));
+    }
+    CHECK(globalMotion(texture(0, 0), texture(8, 0)).trust > 0.7);
+    CHECK(globalMotion(texture(0, 0), texture(0, 0)).trust == 0);
+}
+
+TEST_CASE("shake, judder and a missing frame show where they are, and not on a steady pan") {
+    const auto pan = [](int frames, const std::function<double(int)>& at, const std::function<double(int)>& up) {
+        std::vector<Thumbprint> prints;
+        for (int t = 0; t < frames; ++t) prints.push_back(texture(at(t), up(t)));
+        return findMovement(prints, {}, findDuplicates(prints), 25, 384, 216);
+    };
+    const auto none = [](int) { return 0.0; };
+    const Movement steady = pan(60, [](int t) { return 4.0 * t; }, none);
+    CHECK(steady.speed == Approx(4).margin(0.5));
+    CHECK(steady.shake < 0.3);
+    CHECK(steady.judder < 10);
+    CHECK(steady.jumps.empty());
+    double last = steady.shake;
+    for (const double by : {1.0, 2.5, 5.0}) {
+        const Movement shaky = pan(60, [=](int t) { return 4.0 * t + by * std::sin(t * 1.9); },
+                                   [=](int t) { return by * std::cos(t * 2.3); });
+        INFO("tremble " << by << " read " << shaky.shake);
+        CHECK(shaky.shake > last + 0.4);
+        CHECK(shaky.shake == Approx(by).epsilon(0.35)); // both axes of amplitude `by`: √(½ + ½) of it
+        last = shaky.shake;
+    }
+    // Every fifth frame shown twice: a pan that stands still and hurries.
+    const Movement juddery = pan(60, [](int t) { return 5.0 * (t - t / 5); }, none);
+    CHECK(juddery.judder > 3 * steady.judder + 10);
+    const Movement gap = pan(60, [](int t) { return 4.0 * (t + (t >= 30)); }, none);
+    REQUIRE(gap.jumps.size() == 1);
+    CHECK(gap.jumps[0] == 30);
+}
+
+TEST_CASE("uneven and missing frame times are read from the container") {
+    test::TempFolder folder;
+    test::ClipRecipe even;
+    test::writeClip(folder / "even.mp4", even);
+    const Timing quiet = findTiming(*Clip::openVideo(folder / "even.mp4"));
+    CHECK(quiet.unevenShare == 0);
+    CHECK(quiet.missing == 0);
+    test::ClipRecipe gaps;
+    gaps.bFrames = 0;
+    std::int64_t at = 0;
+    for (int i = 0; i < gaps.frames; ++i) {
+        gaps.pts.push_back(at);
+        at += i == 7 ? 120 : i == 15 ? 80 : 40; // two frames missing after the eighth, one after the sixteenth
+    }
+    test::writeClip(folder / "gaps.mkv", gaps);
+    const Timing t = findTiming(*Clip::openVideo(folder / "gaps.mkv"));
+    CHECK(t.missing == 3);
+    CHECK(t.gaps == std::vector<std::int64_t>{8, 16});
+}
