@@ -1,7 +1,9 @@
 #include "app/main_window.h"
 
 #include "app/bench/bench_page.h"
+#include "app/proof/proof_page.h"
 #include "app/runlist/run_list_page.h"
+#include "app/trials/trials_page.h"
 #include "app/widgets/error_note.h"
 #include "app/widgets/key_sheet.h"
 #include "app/widgets/theme.h"
@@ -36,8 +38,10 @@ MainWindow::MainWindow(const QString& folder, QWidget* parent)
     pages_ = new QStackedWidget;
     bench_ = new BenchPage(project_);
     runList_ = new RunListPage(runs_);
-    pages_->addWidget(bench_);
-    pages_->addWidget(runList_);
+    trials_ = new TrialsPage(project_, bench_->live());
+    proof_ = new ProofPage(project_, runs_);
+    for (QWidget* page : std::initializer_list<QWidget*>{bench_, trials_, runList_, proof_}) pages_->addWidget(page);
+    connect(trials_, &TrialsPage::adopted, this, [this] { showPage(kBench); });
     column->addWidget(pages_, 1);
     row->addLayout(column, 1);
     setCentralWidget(centre);
@@ -51,7 +55,7 @@ MainWindow::MainWindow(const QString& folder, QWidget* parent)
         full ? showFullScreen() : showNormal();
     });
     addShortcuts();
-    showPage(0);
+    showPage(kBench);
 }
 
 MainWindow::~MainWindow() {
@@ -84,9 +88,11 @@ QWidget* MainWindow::makeRail() {
         column->addWidget(b);
         rail_.push_back(b);
     };
-    add(tr("Bench"), "rail.bench", tr("One clip, its ticket, its spots (Ctrl+1)"), [this] { showPage(0); });
-    add(tr("Run list"), "rail.runlist", tr("What is to be rendered, running and done (Ctrl+2)"),
-        [this] { showPage(1); });
+    add(tr("Bench"), "rail.bench", tr("One clip, its ticket, its spots (Ctrl+1)"), [this] { showPage(kBench); });
+    add(tr("Trials"), "rail.trials", tr("Several treatments side by side (Ctrl+2)"), [this] { showPage(kTrials); });
+    add(tr("Run list"), "rail.runlist", tr("What is to be rendered, running and done (Ctrl+3)"),
+        [this] { showPage(kRunList); });
+    add(tr("Proof"), "rail.proof", tr("Before and after, to show and to keep (Ctrl+4)"), [this] { showPage(kProof); });
     column->addStretch();
     add(tr("Keys"), "rail.keys", tr("All shortcuts (?)"), [this] { KeySheet(this).exec(); });
     add(tr("Night"), "rail.night", tr("Day or night paper (Ctrl+N)"), [this] { setNight(!Theme::now().night); });
@@ -96,9 +102,9 @@ QWidget* MainWindow::makeRail() {
 void MainWindow::paintRail() {
     if (!pages_) return;
     const Theme& t = Theme::now();
-    static const char* icons[] = {"bench", "runlist", "keys", "night"};
+    static const char* icons[] = {"bench", "trials", "runlist", "proof", "keys", "night"};
     for (std::size_t i = 0; i < rail_.size(); ++i) {
-        const bool here = static_cast<int>(i) == pages_->currentIndex() && i < 2;
+        const bool here = static_cast<int>(i) == pages_->currentIndex();
         rail_[i]->setIcon(icon(icons[i], t.ink));
         rail_[i]->setStyleSheet(
             QString("QToolButton{border:none;border-left:3px solid %1;background:%2;font-size:11px;%3} "
@@ -109,15 +115,15 @@ void MainWindow::paintRail() {
     const auto open = std::ranges::count_if(runs_.items(), [](const RunItem& r) {
         return r.state == RunItem::State::Waiting || r.state == RunItem::State::Running;
     });
-    rail_[1]->setText(open ? tr("Runs: %1").arg(open) : tr("Run list"));
-    rail_[3]->setText(t.night ? tr("Day") : tr("Night"));
+    rail_[kRunList]->setText(open ? tr("Runs: %1").arg(open) : tr("Run list"));
+    rail_.back()->setText(t.night ? tr("Day") : tr("Night"));
     findChild<QWidget*>("rail")->setStyleSheet("#rail{background:" + t.chromeDeep.name() + ";border-right:1px solid " +
                                                t.line.name() + "}");
 }
 
-void MainWindow::showPage(int index) {
-    pages_->setCurrentIndex(index);
-    if (index == 0) bench_->setFocus();
+void MainWindow::showPage(int page) {
+    pages_->setCurrentIndex(page);
+    if (page == kBench) bench_->setFocus();
     paintRail();
 }
 
@@ -160,8 +166,8 @@ void MainWindow::addShortcuts() {
     key(QKeySequence("Ctrl+Shift+Z"), [this] { project_.redo(); });
     key(QKeySequence("Ctrl+Y"), [this] { project_.redo(); });
     key(QKeySequence("Ctrl+Return"), [this] { addToRunList(); });
-    key(QKeySequence("Ctrl+1"), [this] { showPage(0); });
-    key(QKeySequence("Ctrl+2"), [this] { showPage(1); });
+    for (const int page : {kBench, kTrials, kRunList, kProof})
+        key(QKeySequence(QString("Ctrl+%1").arg(page + 1)), [this, page] { showPage(page); });
     key(QKeySequence("Ctrl+N"), [this] { setNight(!Theme::now().night); });
     key(QKeySequence("Ctrl+Tab"), [this] {
         if (project_.count()) project_.setCurrent((project_.current() + 1) % project_.count());
@@ -186,7 +192,7 @@ void MainWindow::dropEvent(QDropEvent* e) {
 
 void MainWindow::keyPressEvent(QKeyEvent* e) {
     // Keys that no control took belong to the Bench.
-    if (pages_->currentIndex() != 0 || !bench_->handleKey(*e)) e->ignore();
+    if (pages_->currentIndex() != kBench || !bench_->handleKey(*e)) e->ignore();
 }
 
 } // namespace ulm::app

@@ -12,7 +12,9 @@ namespace ulm::app {
 
 class BenchPage;
 class ErrorNote;
+class ProofPage;
 class RunListPage;
+class TrialsPage;
 
 /// The rail at the left, the pages, and what belongs to all of them: errors, drops, keys.
 class MainWindow : public QMainWindow {
@@ -27,7 +29,10 @@ public:
     RunQueue& runs() { return runs_; }
     BenchPage& bench() { return *bench_; }
     ErrorNote& errors() { return *errors_; }
-    void showPage(int index); ///< 0 Bench, 1 run list
+    enum Page { kBench, kTrials, kRunList, kProof };
+    void showPage(int page);
+    TrialsPage& trials() { return *trials_; }
+    ProofPage& proof() { return *proof_; }
     void setNight(bool night);
     void addToRunList();
 
@@ -46,7 +51,9 @@ private:
     RunQueue runs_;
     QStackedWidget* pages_;
     BenchPage* bench_;
+    TrialsPage* trials_;
     RunListPage* runList_;
+    ProofPage* proof_;
     ErrorNote* errors_;
     std::vector<QToolButton*> rail_;
 };

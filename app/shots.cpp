@@ -1,8 +1,12 @@
 // Takes the pictures of docs/screenshots from the demo's clips: ulmwood-shots DEMO-FOLDER OUT-FOLDER
 #include "app/bench/bench_page.h"
+#include "app/bench/clip_shelf.h"
+#include "app/bench/facts_sheet.h"
 #include "app/bench/table_panel.h"
 #include "app/bench/ticket_sheet.h"
 #include "app/main_window.h"
+#include "app/proof/proof_page.h"
+#include "app/trials/trials_page.h"
 #include "app/widgets/error_note.h"
 #include "app/widgets/theme.h"
 
@@ -11,6 +15,8 @@
 #include <QElapsedTimer>
 #include <QFile>
 #include <QFileInfo>
+#include <QLabel>
+#include <QPainter>
 #include <QTemporaryDir>
 
 using namespace ulm::app;
@@ -91,6 +97,30 @@ int main(int argc, char** argv) {
     window.bench().table().table().setCompare(ViewingTable::Compare::Wipe);
     camera.settle();
     camera.take("bench-enlarge");
+    // What is wrong, where, and what would help.
+    window.bench().ticket().step("enlarge")->setOpen(false);
+    window.project().setCurrent(0);
+    ulm::Ticket bare;
+    window.project().change(bare);
+    window.bench().table().table().setCompare(ViewingTable::Compare::Flip);
+    if (auto* advice = window.findChild<QLabel*>("ticketAdvice")) Q_EMIT advice->linkActivated("details");
+    window.bench().live().setFault("blocking");
+    camera.settle();
+    waitFor([&] { return window.bench().live().faultView().fresh; });
+    camera.take("bench-faults");
+    if (auto* advice = window.findChild<QLabel*>("ticketAdvice")) Q_EMIT advice->linkActivated("details");
+    window.bench().live().setFault({});
+    window.project().undo();
+    window.bench().table().table().setCompare(ViewingTable::Compare::Pair);
+    window.bench().table().table().setZoom(2);
+    camera.settle();
+    camera.take("bench-pair-200");
+    window.bench().table().table().setZoom(0);
+    window.showPage(MainWindow::kTrials);
+    window.trials().model().tryAdvice();
+    waitFor([&] { return window.trials().model().share() >= 1; });
+    camera.take("trials");
+    window.showPage(MainWindow::kBench);
     // A run list with work done, under way and refused.
     window.project().setCurrent(5);
     window.project().chosen() = {"tuppence"};
@@ -98,7 +128,7 @@ int main(int argc, char** argv) {
     window.project().setCurrent(0);
     window.project().chosen() = {"sparrowgate", "cobblecast"};
     window.addToRunList();
-    window.showPage(1);
+    window.showPage(MainWindow::kRunList);
     waitFor([&] {
         const auto& items = window.runs().items();
         return items.size() == 3 && items[0].state == RunItem::State::Done &&
@@ -107,7 +137,11 @@ int main(int argc, char** argv) {
     camera.take("run-list");
     for (int i = 0; i < 3; ++i) window.runs().cancel(i);
     waitFor([&] { return !window.runs().running(); });
-    window.showPage(0);
+    window.showPage(MainWindow::kProof);
+    window.proof().make(ProofPage::Kind::Sheet);
+    waitFor([&] { return !window.proof().busy(); });
+    camera.take("proof");
+    window.showPage(MainWindow::kBench);
     QFile broken(work.filePath("notes.mp4"));
     if (broken.open(QIODevice::WriteOnly)) broken.write("Monday: fire the bowls\n");
     broken.close();
@@ -116,5 +150,27 @@ int main(int argc, char** argv) {
     window.project().setCurrent(4);
     camera.settle();
     camera.take("error");
+    window.errors().hide();
+    // A shelf with many clips.
+    QStringList many;
+    for (int round = 0; round < 3; ++round)
+        for (const char* name : {"wheel", "glaze", "shelf", "kiln", "hands", "ident"}) {
+            const QString to = work.filePath(QString("%1-take%2.mp4").arg(name).arg(round + 2));
+            QFile::copy(demo.filePath(QString(name) + ".mp4"), to);
+            many << to;
+        }
+    window.project().addFiles(many);
+    waitFor([&] {
+        for (int i = 0; i < window.project().count(); ++i)
+            if (!window.project().at(i).inspection) return false;
+        return window.project().count() >= 24;
+    });
+    window.findChild<ClipShelf*>("clipShelf")->setOrder(ClipShelf::Order::Worst);
+    FactsSheet facts(window.project(), &window);
+    facts.show();
+    for (int i = 0; i < 20; ++i) QApplication::processEvents(QEventLoop::AllEvents, 10);
+    QImage together = window.grab().toImage();
+    QPainter(&together).drawImage(110, 150, facts.grab().toImage());
+    together.save(QString(argv[2]) + "/shelf.png");
     return 0;
 }

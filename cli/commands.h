@@ -24,6 +24,7 @@ int run(const std::vector<std::string>& arguments, Surroundings&);
 /// Each adds its subcommand; the action to run is put into `action` once parsed.
 using Action = std::function<int(Surroundings&)>;
 void addProbe(CLI::App&, Action& action);
+void addProof(CLI::App&, Action& action);
 void addInspect(CLI::App&, Action& action);
 void addRender(CLI::App&, Action& action);
 void addFrame(CLI::App&, Action& action);

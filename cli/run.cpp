@@ -36,7 +36,7 @@ int run(const std::vector<std::string>& arguments, Surroundings& s) {
         "  ulmwood-cli render clip.mp4 -o out.mp4 --target email-20        under 20 MB, in two passes\n"
         "Exit: 0 done, 2 usage, 3 input cannot be read, 4 cannot fit the limit, 5 output not written, 130 cancelled.");
     Action action;
-    for (const auto add : {addProbe, addInspect, addRender, addFrame, addMeasure, addCheck, addTargets})
+    for (const auto add : {addProbe, addInspect, addRender, addFrame, addMeasure, addCheck, addProof, addTargets})
         add(app, action);
     try {
         std::vector<std::string> reversed(arguments.rbegin(), arguments.rend());

@@ -1,6 +1,8 @@
 #include "app/bench/clip_shelf.h"
 
+#include "app/bench/facts_sheet.h"
 #include "app/widgets/theme.h"
+#include "core/ticket/fields.h"
 
 #include <QContextMenuEvent>
 #include <QHBoxLayout>
@@ -9,10 +11,13 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPushButton>
+#include <QToolButton>
 #include <cmath>
 
 namespace ulm::app {
 namespace {
+
+constexpr int kCard = 166, kStep = kCard + 6;
 
 // The most telling finding in two words.
 QString finding(const ClipEntry& c) {
@@ -30,15 +35,28 @@ QString finding(const ClipEntry& c) {
     return ClipCard::tr("clean");
 }
 
+double worstSeverity(const ClipEntry& c) {
+    if (!c.inspection || !c.clip) return 0;
+    const auto all = findings(*c.inspection, c.clip->facts());
+    return all.empty() ? 0 : all.front().severity;
+}
+
+// How many things beside the one in words were found.
+int furtherFindings(const ClipEntry& c) {
+    if (!c.inspection || !c.clip) return 0;
+    const auto all = findings(*c.inspection, c.clip->facts());
+    return std::max(0, static_cast<int>(std::ranges::count_if(all, [](const Finding& f) { return f.severity >= 1; })) - 1);
+}
+
 } // namespace
 
 ClipCard::ClipCard(int index, Project& project, QWidget* parent) : QWidget(parent), index_(index), project_(project) {
     setObjectName(QString("clip.%1").arg(project.at(index).name()));
     setAccessibleName(project.at(index).name());
-    setFixedSize(166, 48);
+    setFixedSize(kCard, 48);
     setCursor(Qt::PointingHandCursor);
     setFocusPolicy(Qt::TabFocus);
-    setToolTip(project.at(index).path);
+    setToolTip(project.at(index).path + "\n" + tr("Ctrl+click marks it for copying; right-click for more."));
 }
 
 void ClipCard::paintEvent(QPaintEvent*) {
@@ -50,6 +68,10 @@ void ClipCard::paintEvent(QPaintEvent*) {
     if (current) {
         p.fillRect(rect(), t.paper);
         p.fillRect(QRect(0, height() - 3, width(), 3), t.elm);
+    }
+    if (marked_) {
+        p.setPen(QPen(t.ink, 2));
+        p.drawRect(rect().adjusted(1, 1, -1, -1));
     }
     if (hasFocus()) {
         p.setPen(QPen(t.ink, 1, Qt::DotLine));
@@ -64,22 +86,40 @@ void ClipCard::paintEvent(QPaintEvent*) {
         p.drawImage(box, s,
                     QRect((s.width() - cut.width()) / 2, (s.height() - cut.height()) / 2, cut.width(), cut.height()));
     }
+    // The fit: a dot for fits, a triangle for over, as on the targets' chips.
+    QString badge = c.fit > 0 ? "●" : c.fit < 0 ? "▲" : "";
+    int right = width() - 4;
+    p.setFont(words(9));
+    if (!badge.isEmpty()) {
+        p.setPen(c.fit > 0 ? t.elm : t.emberInk);
+        p.drawText(QRect(right - 14, 5, 12, 18), Qt::AlignCenter, badge);
+        right -= 16;
+    }
     p.setPen(t.ink);
     p.setFont(words(9, true));
-    p.drawText(QRect(70, 5, width() - 74, 18), Qt::AlignVCenter,
-               p.fontMetrics().elidedText(c.name(), Qt::ElideRight, width() - 74));
+    p.drawText(QRect(70, 5, right - 70, 18), Qt::AlignVCenter,
+               p.fontMetrics().elidedText(c.name(), Qt::ElideRight, right - 70));
     p.setFont(words(8));
     const QString seconds = c.clip ? QString("%1 s · ").arg(c.clip->facts().duration, 0, 'f', 1) : QString();
+    const int more = furtherFindings(c);
     p.drawText(QRect(70, 23, width() - 72, 16), Qt::AlignVCenter,
-               p.fontMetrics().elidedText(seconds + finding(c), Qt::ElideRight, width() - 74));
+               p.fontMetrics().elidedText(seconds + finding(c) + (more ? QString(" +%1").arg(more) : QString()), Qt::ElideRight, width() - 74));
 }
 
 void ClipCard::mousePressEvent(QMouseEvent* e) {
-    if (e->button() == Qt::LeftButton) project_.setCurrent(index_);
+    if (e->button() != Qt::LeftButton) return;
+    if (e->modifiers() & Qt::ControlModifier) {
+        setMarked(!marked_);
+        return Q_EMIT markToggled();
+    }
+    project_.setCurrent(index_);
 }
 
 void ClipCard::keyPressEvent(QKeyEvent* e) {
-    if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Space)
+    if (e->key() == Qt::Key_Space && (e->modifiers() & Qt::ControlModifier)) {
+        setMarked(!marked_);
+        Q_EMIT markToggled();
+    } else if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Space)
         project_.setCurrent(index_);
     else if (e->key() == Qt::Key_Delete)
         project_.remove(index_);
@@ -87,11 +127,7 @@ void ClipCard::keyPressEvent(QKeyEvent* e) {
         QWidget::keyPressEvent(e);
 }
 
-void ClipCard::contextMenuEvent(QContextMenuEvent* e) {
-    QMenu menu(this);
-    menu.addAction(tr("Take off the shelf"), this, [this] { project_.remove(index_); });
-    menu.exec(e->globalPos());
-}
+void ClipCard::contextMenuEvent(QContextMenuEvent* e) { Q_EMIT menuWanted(e->globalPos()); }
 
 ClipShelf::ClipShelf(Project& project, QWidget* parent) : QWidget(parent), project_(project) {
     setObjectName("clipShelf");
@@ -108,6 +144,11 @@ ClipShelf::ClipShelf(Project& project, QWidget* parent) : QWidget(parent), proje
     cards_->setAlignment(Qt::AlignLeft);
     scroll_->setWidget(row_);
     all->addWidget(scroll_, 1);
+    menu_ = new QToolButton;
+    menu_->setObjectName("shelfMenu");
+    menu_->setToolTip(tr("Sort and filter the clips, or see them side by side"));
+    connect(menu_, &QToolButton::clicked, this, &ClipShelf::openMenu);
+    all->addWidget(menu_);
     auto* add = new QPushButton(tr("Add clips"));
     add->setObjectName("addClips");
     add->setToolTip(tr("Choose clips (Ctrl+O), or drop them anywhere"));
@@ -115,28 +156,128 @@ ClipShelf::ClipShelf(Project& project, QWidget* parent) : QWidget(parent), proje
     all->addWidget(add);
     connect(&project_, &Project::shelfChanged, this, &ClipShelf::refresh);
     connect(&project_, &Project::currentChanged, this, &ClipShelf::refresh);
-    connect(&project_, &Project::inspectionChanged, row_, qOverload<>(&QWidget::update));
+    connect(&project_, &Project::inspectionChanged, this, [this](int i) {
+        // Only what ends an inspection can change the order; while it runs, the cards only tell how far it is.
+        if (i >= 0 && i < project_.count() && project_.at(i).inspection && (order_ == Order::Worst || only_ != Only::All)) refresh();
+        row_->update();
+    });
     refresh();
 }
 
+void ClipShelf::setOrder(Order order) {
+    order_ = order;
+    refresh();
+}
+
+void ClipShelf::setOnly(Only only) {
+    only_ = only;
+    refresh();
+}
+
+bool ClipShelf::passes(const ClipEntry& c) const {
+    const Readings r = c.readings();
+    switch (only_) {
+    case Only::Found: return worstSeverity(c) >= 1;
+    case Only::Blocky: return r.blocking >= findReading("blocking")->notable;
+    case Only::Noisy: return r.noise >= findReading("noise_sigma")->notable;
+    case Only::Soft: return r.softness >= findReading("softness_px")->notable;
+    case Only::Repeats: return c.inspection && double(c.inspection->duplicates.size()) > 0.02 * double(c.inspection->framesLooked);
+    case Only::Over: return c.fit < 0;
+    case Only::All: break;
+    }
+    return true;
+}
+
+std::vector<int> ClipShelf::shown() const {
+    std::vector<int> all;
+    for (int i = 0; i < project_.count(); ++i)
+        if (passes(project_.at(i)) || i == project_.current()) all.push_back(i); // the clip at work never vanishes
+    const auto by = [&](const auto& key) { std::ranges::stable_sort(all, std::less{}, key); };
+    const auto facts = [&](int i, const auto& get) { return project_.at(i).clip ? -double(get(project_.at(i).clip->facts())) : 0.0; };
+    switch (order_) {
+    case Order::Name: by([&](int i) { return project_.at(i).name().toLower(); }); break;
+    case Order::Worst: by([&](int i) { return -worstSeverity(project_.at(i)); }); break;
+    case Order::Longest: by([&](int i) { return facts(i, [](const MediaFacts& f) { return f.duration; }); }); break;
+    case Order::Largest: by([&](int i) { return facts(i, [](const MediaFacts& f) { return f.bytes; }); }); break;
+    case Order::AsAdded: break;
+    }
+    return all;
+}
+
+std::vector<int> ClipShelf::marked() const {
+    std::vector<int> all;
+    for (const auto* card : row_->findChildren<ClipCard*>())
+        if (card->marked() && card->index() < project_.count()) all.push_back(card->index());
+    return all;
+}
+
+void ClipShelf::openMenu() {
+    QMenu menu(this);
+    const auto entry = [&](QMenu* to, const QString& name, bool on, auto what) {
+        QAction* a = to->addAction(name, this, what);
+        a->setCheckable(true);
+        a->setChecked(on);
+    };
+    QMenu* sort = menu.addMenu(tr("Sort"));
+    for (const auto& [name, order] : {std::pair{tr("As added"), Order::AsAdded}, {tr("By name"), Order::Name}, {tr("Worst first"), Order::Worst},
+                                      {tr("Longest first"), Order::Longest}, {tr("Largest file first"), Order::Largest}})
+        entry(sort, name, order_ == order, [this, order = order] { setOrder(order); });
+    QMenu* show = menu.addMenu(tr("Show only"));
+    for (const auto& [name, only] : {std::pair{tr("All clips"), Only::All}, {tr("With findings"), Only::Found}, {tr("Blocky"), Only::Blocky},
+                                     {tr("Noisy"), Only::Noisy}, {tr("Soft"), Only::Soft}, {tr("With repeated frames"), Only::Repeats},
+                                     {tr("Over a limit"), Only::Over}})
+        entry(show, name, only_ == only, [this, only = only] { setOnly(only); });
+    menu.addAction(tr("All clips side by side…"), this, [this] { (new FactsSheet(project_, this))->show(); })->setEnabled(project_.count() > 0);
+    menu.exec(menu_->mapToGlobal(QPoint(0, menu_->height())));
+}
+
+void ClipShelf::cardMenu(ClipCard* card, const QPoint& at) {
+    QMenu menu(this);
+    std::vector<int> to = marked();
+    if (std::ranges::find(to, card->index()) == to.end()) to = {card->index()};
+    std::erase(to, project_.current());
+    const ClipEntry* from = project_.currentClip();
+    const QString many = to.size() > 1 ? tr("%1 clips").arg(to.size()) : tr("this clip");
+    QMenu* copy = menu.addMenu(from ? tr("Copy from %1 to %2").arg(from->name(), many) : tr("Copy"));
+    copy->setEnabled(from && !to.empty());
+    copy->addAction(tr("The whole ticket"), this, [=, this] { project_.copyTicketTo(to, ""); });
+    for (const auto& [key, name] : {std::pair{"clean", tr("Clean")}, {"enlarge", tr("Enlarge")}, {"motion", tr("Motion")},
+                                    {"frame", tr("Frame")}, {"finish", tr("Finish")}, {"sound", tr("Sound")}, {"deliver", tr("Deliver")}})
+        copy->addAction(tr("Only %1").arg(name), this, [=, this, key = std::string(key)] { project_.copyTicketTo(to, key); });
+    menu.addSeparator();
+    menu.addAction(tr("Take off the shelf"), this, [this, i = card->index()] { project_.remove(i); });
+    menu.exec(at);
+}
+
 void ClipShelf::refresh() {
+    const auto indices = shown();
     QStringList paths;
-    for (int i = 0; i < project_.count(); ++i) paths << project_.at(i).path;
+    for (const int i : indices) paths << QString("%1|").arg(i) + project_.at(i).path;
     if (paths != paths_) { // else only what they show has changed
         paths_ = paths;
         while (QLayoutItem* item = cards_->takeAt(0)) {
             item->widget()->setObjectName({});
             item->widget()->hide();
+            item->widget()->setParent(nullptr);
             item->widget()->deleteLater(); // one of them may be handling the click that led here
             delete item;
         }
-        for (int i = 0; i < project_.count(); ++i) cards_->addWidget(new ClipCard(i, project_));
+        for (const int i : indices) {
+            auto* card = new ClipCard(i, project_);
+            connect(card, &ClipCard::menuWanted, this, [this, card](const QPoint& at) { cardMenu(card, at); });
+            cards_->addWidget(card);
+        }
     }
     for (auto* card : row_->findChildren<ClipCard*>()) card->update();
-    row_->setMinimumWidth(project_.count() * 172);
-    if (project_.current() >= 0 && shown_ != project_.current()) {
-        shown_ = project_.current();
-        scroll_->ensureVisible(shown_ * 172 + 86, 20, 100, 0);
+    row_->setMinimumWidth(static_cast<int>(indices.size()) * kStep);
+    const int hidden = project_.count() - static_cast<int>(indices.size());
+    menu_->setText(hidden ? tr("%1 of %2 ▾").arg(indices.size()).arg(project_.count())
+                          : project_.count() == 1 ? tr("1 clip ▾") : tr("%1 clips ▾").arg(project_.count()));
+    menu_->setVisible(project_.count() > 0);
+    if (project_.current() >= 0 && current_ != project_.current()) {
+        current_ = project_.current();
+        const auto at = std::ranges::find(indices, current_) - indices.begin();
+        scroll_->ensureVisible(static_cast<int>(at) * kStep + kCard / 2, 20, 100, 0);
     }
 }
 

@@ -6,14 +6,24 @@
 #include <QWidget>
 
 class QHBoxLayout;
+class QLineEdit;
+class QToolButton;
 
 namespace ulm::app {
 
-/// One clip on the shelf: picture, name, what was found.
+/// One clip on the shelf: picture, name, what was found, whether it fits. Click chooses it; Ctrl+click marks it for
+/// copying.
 class ClipCard : public QWidget {
     Q_OBJECT
 public:
     ClipCard(int index, Project& project, QWidget* parent = nullptr);
+    int index() const { return index_; }
+    bool marked() const { return marked_; }
+    void setMarked(bool on) { marked_ = on, update(); }
+
+signals:
+    void markToggled();
+    void menuWanted(const QPoint& global);
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -24,25 +34,39 @@ protected:
 private:
     int index_;
     Project& project_;
+    bool marked_ = false;
 };
 
-/// The row of clips at the top of the Bench.
+/// The row of clips at the top of the Bench, sorted and filtered as wanted.
 class ClipShelf : public QWidget {
     Q_OBJECT
 public:
+    enum class Order { AsAdded, Name, Worst, Longest, Largest };
+    enum class Only { All, Found, Blocky, Noisy, Soft, Repeats, Over };
     explicit ClipShelf(Project& project, QWidget* parent = nullptr);
+    void setOrder(Order order);
+    void setOnly(Only only);
+    /// Places of the shown clips in the project, in the order shown.
+    std::vector<int> shown() const;
 
 signals:
     void filesWanted();
 
 private:
     void refresh();
+    void openMenu();
+    void cardMenu(ClipCard* card, const QPoint& at);
+    std::vector<int> marked() const;
+    bool passes(const ClipEntry&) const;
     Project& project_;
     QWidget* row_;
     QHBoxLayout* cards_;
     QScrollArea* scroll_;
+    QToolButton* menu_;
+    Order order_ = Order::AsAdded;
+    Only only_ = Only::All;
     QStringList paths_; ///< of the cards that stand there
-    int shown_ = -1;
+    int current_ = -1;
 };
 
 } // namespace ulm::app

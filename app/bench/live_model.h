@@ -65,7 +65,7 @@ public:
     void setFocus(const QPointF& p) { focus_ = p; }
     /// No table pictures are computed while a clip plays.
     void setPlaying(bool playing);
-    bool busy() const { return spotWorker_.busy() || tableWorker_.busy(); }
+    bool busy() const { return spotWorker_.busy() || tableWorker_.busy() || forecastWorker_.busy(); }
 
     /// Shows a fault over the picture; empty: none.
     void setFault(const QString& key);

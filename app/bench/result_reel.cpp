@@ -80,7 +80,7 @@ void ResultReel::start() {
         try {
             const StagePtr rgb = asRgb(p->result);
             for (const std::size_t n : wanted) {
-                while (live_.busy()) { // spots and the table go first
+                while (live_.busy() || project_.rendering) { // what a person waits for goes first
                     cancel.check();
                     std::this_thread::sleep_for(std::chrono::milliseconds(15));
                 }

@@ -192,7 +192,24 @@ TargetBar::TargetBar(Project& project, LiveModel& live, QWidget* parent)
     connect(run_, &QPushButton::clicked, this, &TargetBar::runWanted);
     all->addWidget(run_);
     connect(&project_, &Project::currentChanged, this, &TargetBar::refresh);
+    connect(&live_, &LiveModel::forecastUpdated, this, &TargetBar::noteFit);
     refresh();
+}
+
+// The shelf shows how a clip last stood, also while another one is on the Bench.
+void TargetBar::noteFit() {
+    ClipEntry* c = project_.currentClip();
+    if (!c || !live_.forecast()) return;
+    int fit = 0;
+    for (const Target& t : project_.targets()) {
+        if (!project_.watched().contains(t.name)) continue;
+        const auto verdict = fitOf(t, *c, live_).verdict;
+        if (verdict == FitState::Verdict::Over) fit = -1;
+        if (fit == 0 && verdict != FitState::Verdict::Unknown) fit = 1;
+    }
+    if (fit == c->fit) return;
+    c->fit = fit;
+    Q_EMIT project_.shelfChanged();
 }
 
 void TargetBar::refresh() {

@@ -49,6 +49,7 @@ signals:
     void runWanted();
 
 private:
+    void noteFit();
     void refresh();
     void chooseWatched();
     Project& project_;

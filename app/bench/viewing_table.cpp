@@ -54,8 +54,8 @@ void ViewingTable::setZoom(double z) {
 }
 
 void ViewingTable::setWipeAngle(double degrees) {
-    while (degrees > 90) degrees -= 180;
-    while (degrees <= -90) degrees += 180;
+    while (degrees > 180) degrees -= 360;
+    while (degrees <= -180) degrees += 360;
     angle_ = degrees;
     update();
 }
@@ -157,9 +157,7 @@ double ViewingTable::wipeDistance(const QPointF& w) const {
 QPointF ViewingTable::wipeKnob() const {
     const QPointF n = wipeNormal(), along(-n.y(), n.x());
     const QPointF foot = pictureRect().center() + n * (divider_ - 0.5) * wipeExtent();
-    // Towards the upper end, where it is in sight.
-    const double reach = std::min({90.0, pictureRect().height() * 0.35, height() * 0.35});
-    return foot + along * (along.y() < 0 ? reach : -reach);
+    return foot - along * std::min({90.0, pictureRect().height() * 0.35, height() * 0.35});
 }
 
 QPolygonF ViewingTable::beforeSide() const {
@@ -238,7 +236,7 @@ void ViewingTable::mouseMoveEvent(QMouseEvent* e) {
         const bool wipe = compare_ == Compare::Wipe;
         setCursor(wipe && QLineF(e->position(), wipeKnob()).length() < 11 ? Qt::SizeAllCursor
                   : wipe && std::abs(wipeDistance(e->position())) < 10
-                      ? (std::abs(angle_) > 45 ? Qt::SplitVCursor : Qt::SplitHCursor)
+                      ? (std::abs(std::abs(angle_) - 90) < 45 ? Qt::SplitVCursor : Qt::SplitHCursor)
                   : zoom_ > 0 ? Qt::OpenHandCursor
                               : Qt::ArrowCursor);
     }

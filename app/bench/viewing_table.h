@@ -24,7 +24,7 @@ public:
     void setFlipped(bool original);
     bool flipped() const { return flipped_; }
     double divider() const { return divider_; } ///< share of the way across the picture
-    /// Degrees that the divider leans clockwise from upright, (−90, 90].
+    /// Degrees by which the divider is turned clockwise from upright, (−180, 180]: the before side turns with it.
     void setWipeAngle(double degrees);
     double wipeAngle() const { return angle_; }
     /// How many times differences are amplified.

@@ -10,6 +10,7 @@
 #include <QObject>
 #include <QString>
 #include <QTimer>
+#include <atomic>
 #include <memory>
 #include <mutex>
 #include <set>
@@ -46,6 +47,7 @@ struct ClipEntry {
     std::vector<Spot> spots;
     std::int64_t playhead = 0;
     QImage thumbnail;
+    int fit = 0; ///< how it last stood against the watched targets: 1 fits them all, −1 is over one, 0 not known
 
     QString name() const;
     Readings readings() const { return inspection ? inspection->readings : Readings{}; }
@@ -103,6 +105,8 @@ public:
     void setPhoneHeight(double pixels) { phoneHeight_ = pixels, keepSoon(); }
 
     Engine& engine() { return engine_; }
+    /// Set while a delivery is rendered: work ahead of need then waits.
+    std::atomic<bool> rendering{false};
     /// Part of the session that the run list keeps.
     nlohmann::json runs;
     void keepSoon();

@@ -88,6 +88,7 @@ void RunQueue::startNext() {
     const auto next = std::ranges::find(items_, RunItem::State::Waiting, &RunItem::state);
     if (next == items_.end()) return;
     running_ = static_cast<int>(next - items_.begin());
+    project_.rendering = true;
     next->state = RunItem::State::Running;
     next->words.clear();
     next->progress = {};
@@ -133,6 +134,7 @@ void RunQueue::startNext() {
             r.words = words;
             const QString file = r.clip;
             running_ = -1;
+            project_.rendering = false;
             keep();
             Q_EMIT changed();
             if (state == RunItem::State::Failed) Q_EMIT failed(file, reason, remedy);
@@ -147,7 +149,7 @@ void RunQueue::cancel(int i) {
     if (i == running_ && !worker_.stop()) return; // it tells when it has stopped
     if (r.state != RunItem::State::Waiting && r.state != RunItem::State::Running) return;
     r.state = RunItem::State::Cancelled;
-    if (i == running_) running_ = -1;
+    if (i == running_) running_ = -1, project_.rendering = false;
     keep();
     Q_EMIT changed();
     startNext();

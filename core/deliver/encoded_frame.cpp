@@ -1,28 +1,10 @@
 #include "core/deliver/encoded_frame.h"
 
 #include "core/deliver/forecast.h"
+#include "core/engine/held_picture.h"
 #include "core/media/frame_convert.h"
 
 namespace ulm {
-namespace {
-
-/// One picture that is there already, as a stage.
-class HeldPicture : public Stage {
-public:
-    explicit HeldPicture(Picture p) : Stage({}, p.format, 0), picture_(std::move(p)) {}
-    const char* name() const override { return "held"; }
-    std::int64_t frames() const override { return 1; }
-    bool worthKeeping() const override { return false; }
-    std::vector<Need> needs(std::int64_t, const Rect&) const override { return {}; }
-    void compute(std::int64_t, std::span<const Picture>, Picture& out, const CancelToken&) const override {
-        for (std::size_t c = 0; c < 3; ++c) copySamples(picture_.planes[c], out.planes[c]);
-    }
-
-private:
-    Picture picture_;
-};
-
-} // namespace
 
 std::size_t deliveredIndexOf(const Pipeline& p, std::int64_t source) {
     std::size_t best = 0;
@@ -80,7 +62,7 @@ Picture encodedFrame(Engine& engine, const Pipeline& p, std::size_t index, doubl
     Picture out = Picture::make(format, format.frame());
     toPicture(*kept, out);
     Engine once(0);
-    return once.pull(*asRgb(std::make_shared<HeldPicture>(std::move(out))), 0, format.frame(), cancel);
+    return once.pull(*asRgb(heldPicture(std::move(out))), 0, format.frame(), cancel);
 }
 
 } // namespace ulm

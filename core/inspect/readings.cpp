@@ -102,9 +102,10 @@ double blockingReading(const Plane& luma) { return measure::blocking(luma).readi
 double readingOf(const std::string& key, const Picture& region) {
     const Plane& luma = region.planes[0];
     if (key == "noise_sigma") return noiseReading(luma, measure::kSteps);
-    if (key == "softness_px") return softnessReading(luma);
-    if (key == "ringing") return measure::edges(luma, noiseReading(luma, measure::kSteps)).ringing;
-    if (key == "haloes") return measure::edges(luma, 0).haloes;
+    // A region has few edges: all of them count, where a whole picture is told by its middle one.
+    if (key == "softness_px") return measure::edges(luma, 0).widthMap.mean();
+    if (key == "ringing") return measure::edges(luma, noiseReading(luma, measure::kSteps)).ringMap.mean();
+    if (key == "haloes") return measure::edges(luma, 0).haloMap.mean();
     if (key == "stairs") return measure::stairs(luma, noiseReading(luma, measure::kSteps)).map.mean();
     if (key == "banding") return bandingScale(measure::banding(luma).mean());
     if (key == "texture") return measure::noise(luma, measure::kSteps).texture.mean();

@@ -11,6 +11,7 @@ namespace ulm {
 namespace {
 
 constexpr std::size_t kWindow = PlainSound::kRate / 20, kTenth = PlainSound::kRate / 10, kPeakPieces = 16;
+constexpr int kFull = 31785; // a quarter of a dB below full scale: where limiters and careless exports cut off
 
 double decibels(double amplitude) { return amplitude > 0 ? std::max(-99.0, 20 * std::log10(amplitude)) : -99; }
 
@@ -50,7 +51,7 @@ SoundReadings readSoundFaults(const std::string& path, double mostSeconds, const
                 for (std::size_t c = 0; c < 2; ++c) {
                     const double v = tenth[2 * i + c] / 32768.0;
                     sum += v * v;
-                    const bool full = tenth[2 * i + c] >= 32766 || tenth[2 * i + c] <= -32767;
+                    const bool full = std::abs(int(tenth[2 * i + c])) >= kFull;
                     run[c] = full ? run[c] + 1 : 0;
                     clipped += run[c] == 3 ? 3 : run[c] > 3;
                 }

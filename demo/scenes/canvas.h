@@ -1,5 +1,7 @@
 #pragma once
 
+#include "core/picture/text.h"
+
 #include <algorithm>
 #include <cmath>
 #include <cstdint>
@@ -129,14 +131,6 @@ inline float fractal(float x, float y, int octaves, std::uint32_t seed = 0) {
         sum += gain * noise(x, y, seed + static_cast<std::uint32_t>(i));
     return sum;
 }
-
-/// Coverage of text as a mask of 0…1, `pixels` tall per em.
-struct TextMask {
-    int w = 0, h = 0;
-    std::vector<float> cover;
-    float at(float x, float y) const; ///< bilinear; outside is 0
-};
-TextMask renderText(const std::string& text, float pixels, bool bold);
 
 /// Draws text with its left edge and baseline-box top at (x, y) scene coordinates, em height `size`, optional turn.
 void drawText(Canvas&, const std::string& text, float x, float y, float size, const Rgb& ink, bool bold = true,

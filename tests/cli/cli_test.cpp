@@ -1,6 +1,8 @@
 #include "cli/commands.h"
 #include "core/files.h"
 #include "core/media/decoder.h"
+#include "core/ticket/ticket.h"
+#include "demo/clips.h"
 #include "tests/support/clips.h"
 
 #include <catch2/catch.hpp>
@@ -85,7 +87,7 @@ TEST_CASE("inspect prints readings and writes advice as a ticket that render fol
     CHECK(report["frames"] == 50);
     CHECK(report["bytes"] == fs::file_size(folder / "b.mp4"));
     CHECK(ulmwood({"probe", folder / "b.mp4", "--json"}).parsed()["video"]["width"] == 320);
-    CHECK(ulmwood({"inspect", folder / "a.mp4"}).out.find("blocking") != std::string::npos);
+    CHECK(ulmwood({"inspect", folder / "a.mp4"}).out.find("Blocks") != std::string::npos);
 }
 
 TEST_CASE("render: progress, replacing, folders, several clips, stretches") {
@@ -223,4 +225,38 @@ TEST_CASE("a cancelled render exits with 130 and leaves nothing") {
     s.cancel.cancel();
     CHECK(cli::run({"render", folder / "a.mp4", "-o", folder / "b.mp4"}, s) == 130);
     CHECK(folder.names().size() == 1);
+}
+
+TEST_CASE("inspect writes a table, and proof writes a page and clips of before and after") {
+    test::TempFolder folder;
+    for (const auto& plan : demo::clipPlans())
+        if (plan.name == "wheel") demo::makeClip(plan, folder.path(), 3, 0.5, 30);
+    const std::string clip = folder / "wheel.mp4", out = folder / "out.mp4", ticket = folder / "t.ticket.json";
+    CHECK(ulmwood({"inspect", clip, "--csv", folder / "r.csv", "--ticket-out", ticket}).code == 0);
+    CHECK(readTextFile(folder / "r.csv").find("noise_sigma") != std::string::npos);
+    CHECK(ulmwood({"inspect", clip, "--csv", folder / "r.csv"}).code == 5); // never over another file
+    REQUIRE(ulmwood({"render", clip, "-o", out, "--ticket", ticket}).code == 0);
+    CHECK(ulmwood({"proof", clip, out, "-o", folder / "p.png", "--ticket", ticket}).code == 0);
+    CHECK(ulmwood({"proof", clip, out, "-o", folder / "p.png"}).code == 5);
+    CHECK(ulmwood({"proof", clip, out, "-o", folder / "p.png", "--replace"}).code == 0);
+    const auto page = Clip::openVideo(folder / "p.png");
+    CHECK(page->facts().video.width == 1240);
+    for (const char* how : {"", "--wipe"}) {
+        std::vector<std::string> words = {"proof", clip, out, "-o", folder / "p.mp4", "--ticket", ticket, "--replace"};
+        if (*how) words.push_back(how);
+        REQUIRE(ulmwood(words).code == 0);
+        const auto movie = Clip::openVideo(folder / "p.mp4"), made = Clip::openVideo(out);
+        CHECK(movie->facts().video.frames == made->facts().video.frames);
+        CHECK(movie->facts().video.width == (*how ? 1 : 2) * made->facts().video.width);
+    }
+    CHECK(ulmwood({"proof", clip, out, "-o", folder / "p.txt"}).code == 2);
+    CHECK(ulmwood({"proof", clip, folder / "none.mp4", "-o", folder / "q.png"}).code == 3);
+    // A ticket that makes another size does not belong to this result.
+    Ticket other;
+    setByAssignment(other, "enlarge.scale=3");
+    saveTicket(other, folder / "other.ticket.json");
+    const auto wrong = ulmwood({"proof", clip, out, "-o", folder / "q.png", "--ticket", folder / "other.ticket.json"});
+    CHECK(wrong.code == 2);
+    CHECK(wrong.err.find("ticket") != std::string::npos);
+    for (const std::string& name : folder.names()) CHECK(name[0] != '.'); // no part was left behind
 }

@@ -77,7 +77,7 @@ TEST_CASE("target chips tell what the file will be, and the run list makes it so
         CHECK(r.words.contains("48 frames"));
     }
     CHECK(QFile::exists(QString::fromStdString(b.folder / "wheel-email-20.mp4")));
-    QTest::keyClick(&b.window, Qt::Key_2, Qt::ControlModifier);
+    QTest::keyClick(&b.window, Qt::Key_3, Qt::ControlModifier);
     CHECK(b.find("runListPage")->isVisible());
     CHECK(b.find<QLabel>("runSummary")->text().contains("2 done"));
     QTest::mouseClick(b.find("removeRun.0"), Qt::LeftButton);
@@ -98,7 +98,7 @@ TEST_CASE("a running delivery shows its progress, is cancelled at once, and can 
     b.project().change(t);
     b.project().chosen().clear();
     QTest::keyClick(&b.window, Qt::Key_Return, Qt::ControlModifier);
-    b.window.showPage(1);
+    b.window.showPage(MainWindow::kRunList);
     REQUIRE(waitFor([&] { return b.window.runs().items()[0].progress.done >= 2; }, 60000));
     CHECK(b.window.runs().items()[0].progress.total == 48);
     CHECK(b.find<QToolButton>("rail.runlist")->text().contains("1"));

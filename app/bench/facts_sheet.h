@@ -1,0 +1,23 @@
+#pragma once
+
+#include "app/project/project.h"
+
+#include <QDialog>
+
+class QTableWidget;
+
+namespace ulm::app {
+
+/// All clips side by side: facts and readings in a table that sorts by any of them. Choosing a row chooses the clip.
+class FactsSheet : public QDialog {
+    Q_OBJECT
+public:
+    explicit FactsSheet(Project& project, QWidget* parent = nullptr);
+
+private:
+    void fill();
+    Project& project_;
+    QTableWidget* table_;
+};
+
+} // namespace ulm::app

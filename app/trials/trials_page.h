@@ -1,0 +1,67 @@
+#pragma once
+
+#include "app/trials/trials_model.h"
+
+#include <QScrollArea>
+#include <QWidget>
+
+class QLabel;
+class QPushButton;
+class QToolButton;
+
+namespace ulm::app {
+
+/// The painted grid: a column a candidate, a row a spot. Click a cell to compare it with the untreated one while the
+/// button is held (blind: to pick it); click a column's head for its whole frame; its button adopts it.
+class TrialsGrid : public QWidget {
+    Q_OBJECT
+public:
+    TrialsGrid(TrialsModel& model, QWidget* parent = nullptr);
+    QSize sizeHint() const override;
+    /// Where a cell lies; column −1 is the untreated one.
+    QRect cellRect(int column, int row) const;
+    QRect headRect(int column) const;
+    QRect adoptRect(int column) const;
+
+signals:
+    void adopted();
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+
+private:
+    int side() const;
+    TrialsModel& model_;
+    int heldColumn_ = -1, heldRow_ = -1, chosen_ = 0;
+};
+
+/// Candidates against each other on the clip's spots.
+class TrialsPage : public QWidget {
+    Q_OBJECT
+public:
+    TrialsPage(Project& project, LiveModel& live, QWidget* parent = nullptr);
+    TrialsModel& model() { return *model_; }
+    TrialsGrid& grid() { return *grid_; }
+    void exportSheet(const QString& path);
+
+signals:
+    void adopted();
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+
+private:
+    void refresh();
+    Project& project_;
+    TrialsModel* model_;
+    TrialsGrid* grid_;
+    QLabel *state_, *empty_;
+    QToolButton* rank_;
+    QPushButton *blind_, *save_;
+    QScrollArea* scroll_;
+};
+
+} // namespace ulm::app

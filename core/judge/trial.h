@@ -1,0 +1,44 @@
+#pragma once
+
+#include "core/inspect/inspection.h"
+#include "core/ticket/ticket.h"
+
+namespace ulm {
+
+/// A ticket to be tried, and what sets it apart.
+struct Candidate {
+    std::string name, told; ///< told: the values, "blocks 19, noise 4"
+    Ticket ticket;
+};
+
+/// The ticket as it is, then gentle, measured and strong forms of what advice would put on it, and advice's second
+/// choices; at most nine, no two alike.
+std::vector<Candidate> candidatesFromAdvice(const Ticket& now, const Inspection&, const MediaFacts&);
+
+/// A value that a ramp can run through.
+struct RampKey {
+    const char* key; ///< as `--set` takes it
+    const char* name;
+    double least, most;
+};
+const std::vector<RampKey>& rampKeys();
+
+/// `count` tickets (2…9) that differ in one value, evenly spread around the one in use and inside its range.
+/// Errors: Fault::Usage for a key that is none of rampKeys().
+std::vector<Candidate> ramp(const Ticket& now, const std::string& key, double reading, int count = 5);
+
+/// What a treatment did to one spot.
+struct TrialMeasure {
+    double faults = 0;  ///< % of blocks, noise and ringing that is left, over what was there
+    double texture = 0; ///< % of the fine texture that is left (over 100: more than there was)
+    double edge = 0;    ///< width of edges as delivered, pixels; 0 where there is none
+    double haloes = 0;  ///< overshoot beside edges as delivered, % of their height
+};
+/// `source`, `cleaned`: the same region before and after Clean, in the source's pixels; `before`, `after`: the same
+/// place as it is delivered, untreated and treated.
+TrialMeasure measureTrial(const Picture& source, const Picture& cleaned, const Picture& before, const Picture& after);
+
+/// One number to rank by, better is larger: faults removed, less texture lost, less haloes made.
+double trialBalance(const TrialMeasure&);
+
+} // namespace ulm
