@@ -50,7 +50,8 @@ Picture copyOf(const Picture& p) {
 }
 
 void toCodes(Picture& p) { // as an 8-bit file holds it
-    eachSample(p.planes[0], [](float v, int, int) { return std::round(std::clamp(v, -16 / 219.f, 239 / 219.f) * 219) / 219; });
+    eachSample(p.planes[0],
+               [](float v, int, int) { return std::round(std::clamp(v, -16 / 219.f, 239 / 219.f) * 219) / 219; });
 }
 
 Picture blocky(const Picture& in, double quantiser) {
@@ -59,10 +60,12 @@ Picture blocky(const Picture& in, double quantiser) {
     f.width &= ~15, f.height &= ~15;
     Picture even = Picture::make(f, f.frame());
     copySamples(in.planes[0], even.planes[0]);
-    for (int c : {1, 2}) eachSample(even.planes[c], [&](float, int x, int y) {
-        const Plane& from = in.planes[c];
-        return from.at(std::min((x << 1) >> in.format.subW, from.area().w - 1), std::min((y << 1) >> in.format.subH, from.area().h - 1));
-    });
+    for (int c : {1, 2})
+        eachSample(even.planes[c], [&](float, int x, int y) {
+            const Plane& from = in.planes[c];
+            return from.at(std::min((x << 1) >> in.format.subW, from.area().w - 1),
+                           std::min((y << 1) >> in.format.subH, from.area().h - 1));
+        });
     demo::BlockyTrip trip(f.width, f.height, static_cast<int>(quantiser));
     Picture out = Picture::make(f, f.frame());
     toPicture(*trip.through(*toFrame(even, AV_PIX_FMT_YUV420P)), out);
@@ -224,8 +227,8 @@ struct Test {
     const char* damage;
     std::function<Picture(const Picture&, double)> apply;
     std::vector<double> steps;
-    double rises;      ///< least rise from step to step
-    bool falls = false; ///< the reading falls with the damage (lines of detail)
+    double rises;         ///< least rise from step to step
+    bool falls = false;   ///< the reading falls with the damage (lines of detail)
     bool against = false; ///< read against the clean next picture (combing)
 };
 
@@ -258,19 +261,25 @@ std::string figure(double v) {
 int main(int argc, char** argv) try {
     if (argc != 3) return 2;
     std::vector<Subject> subjects;
-    for (const auto& [name, kind] : {std::pair{"wheel", "scene"}, {"shelf", "scene, text"}, {"hands", "scene, skin"}, {"ident", "line art"}})
+    for (const auto& [name, kind] :
+         {std::pair{"wheel", "scene"}, {"shelf", "scene, text"}, {"hands", "scene, skin"}, {"ident", "line art"}})
         subjects.push_back({name, kind, frameOf(std::string(argv[1]) + "/masters/" + name + ".mp4", 60), {}});
-    for (const char* name : {"fruits.jpg", "building.jpg", "home.jpg", "messi5.jpg", "graf1.png", "leuvenA.jpg", "butterfly.jpg", "baboon.jpg"})
+    for (const char* name : {"fruits.jpg", "building.jpg", "home.jpg", "messi5.jpg", "graf1.png", "leuvenA.jpg",
+                             "butterfly.jpg", "baboon.jpg"})
         subjects.push_back({name, "photograph", frameOf(std::string(argv[2]) + "/" + name, 0), {}});
     std::ostringstream out;
-    out << "# How far the readings can be trusted\n\nWritten by `./dev validate`: clean pictures of several kinds are damaged in known "
-           "steps and read. *Clean* is the reading of the untouched picture; then it must rise (for lines of detail: fall) from step to "
-           "step. *Shows from* is the reading from which Ulmwood speaks of it. Photographs are those of Debian's `opencv-doc` (JPEG files, so "
+    out << "# How far the readings can be trusted\n\nWritten by `./dev validate`: clean pictures of several kinds are "
+           "damaged in known "
+           "steps and read. *Clean* is the reading of the untouched picture; then it must rise (for lines of detail: "
+           "fall) from step to "
+           "step. *Shows from* is the reading from which Ulmwood speaks of it. Photographs are those of Debian's "
+           "`opencv-doc` (JPEG files, so "
            "not wholly clean themselves); scenes are the demo's masters.\n";
     int failures = 0, loud = 0, cases = 0;
     for (const Test& t : tests()) {
         const ReadingKind& kind = *findReading(t.reading);
-        out << "\n## " << kind.name << " (`" << kind.key << "`, " << kind.unit << ")\n\n" << kind.method << ". Damage: " << t.damage << ".";
+        out << "\n## " << kind.name << " (`" << kind.key << "`, " << kind.unit << ")\n\n"
+            << kind.method << ". Damage: " << t.damage << ".";
         if (kind.notable > 0) out << " Shows from " << kind.notable << ".";
         out << "\n\n| picture | kind | clean |";
         for (const double s : t.steps) out << ' ' << s << " |";
@@ -301,7 +310,8 @@ int main(int argc, char** argv) try {
             loud += !quiet;
         }
     }
-    out << "\nIn order: " << cases - failures << " of " << cases << ". Quiet on clean pictures: " << cases - loud << " of " << cases << ".\n";
+    out << "\nIn order: " << cases - failures << " of " << cases << ". Quiet on clean pictures: " << cases - loud
+        << " of " << cases << ".\n";
     std::cout << out.str();
     writeFileWhole("docs/inspection.md", out.str());
     return 0;

@@ -1,6 +1,6 @@
+#include "core/proof/proof.h"
 #include "cli/commands.h"
 #include "core/error.h"
-#include "core/proof/proof.h"
 
 #include <iostream>
 
@@ -18,7 +18,8 @@ void addProof(CLI::App& app, Action& action) {
     c->add_option("SOURCE", o->source, "The clip as it was")->required();
     c->add_option("RESULT", o->result, "What was made of it")->required();
     c->add_option("-o,--output", o->output, "PROOF.png or PROOF.mp4")->required();
-    c->add_option("--ticket", o->ticket, "The ticket it was made with: tells crop, stretch and values")->type_name("T.ticket.json");
+    c->add_option("--ticket", o->ticket, "The ticket it was made with: tells crop, stretch and values")
+        ->type_name("T.ticket.json");
     c->add_flag("--wipe", o->wipe, "MP4: a divider that wanders, instead of side by side");
     c->add_flag("--replace", o->replace, "Overwrite an existing proof");
     c->callback([=, &action] {

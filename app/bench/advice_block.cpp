@@ -88,7 +88,8 @@ void AdviceBlock::refresh() {
 
 void AdviceBlock::addAdvice(const Advice& a, int number, bool done) {
     const Theme& t = Theme::now();
-    rows_->addWidget(wordsLabel(QString("%1  %2").arg(number + 1).arg(QString::fromStdString(a.what)), t.ink, 9.25, true));
+    rows_->addWidget(
+        wordsLabel(QString("%1  %2").arg(number + 1).arg(QString::fromStdString(a.what)), t.ink, 9.25, true));
     rows_->addWidget(wordsLabel(QString::fromStdString(a.why), t.ink));
     rows_->addWidget(wordsLabel(tr("Risk: %1").arg(QString::fromStdString(a.risk)), t.faint));
     auto* row = new QWidget;
@@ -131,7 +132,8 @@ void AdviceBlock::addFinding(const Finding& f, int number) {
     l->setText(QString("<b>%1</b>, %2: %3%4")
                    .arg(QString::fromStdString(f.what).toHtmlEscaped(), degree(f.severity),
                         QString::fromStdString(f.told).toHtmlEscaped(),
-                        placed ? QString(" <a href=\"go\" style=\"color:%1\">%2</a>").arg(t.ink.name(), tr("Show")) : QString()));
+                        placed ? QString(" <a href=\"go\" style=\"color:%1\">%2</a>").arg(t.ink.name(), tr("Show"))
+                               : QString()));
     l->setToolTip(tr("Confidence %1 %").arg(std::lround(100 * f.confidence)));
     connect(l, &QLabel::linkActivated, this, [this, f] {
         project_.setPlayhead(f.frame);

@@ -45,7 +45,8 @@ double worstSeverity(const ClipEntry& c) {
 int furtherFindings(const ClipEntry& c) {
     if (!c.inspection || !c.clip) return 0;
     const auto all = findings(*c.inspection, c.clip->facts());
-    return std::max(0, static_cast<int>(std::ranges::count_if(all, [](const Finding& f) { return f.severity >= 1; })) - 1);
+    return std::max(0,
+                    static_cast<int>(std::ranges::count_if(all, [](const Finding& f) { return f.severity >= 1; })) - 1);
 }
 
 } // namespace
@@ -100,10 +101,11 @@ void ClipCard::paintEvent(QPaintEvent*) {
     p.drawText(QRect(70, 5, right - 70, 18), Qt::AlignVCenter,
                p.fontMetrics().elidedText(c.name(), Qt::ElideRight, right - 70));
     p.setFont(words(8));
-    const QString seconds = c.clip ? QString("%1 s · ").arg(c.clip->facts().duration, 0, 'f', 1) : QString();
+    const QString seconds = c.clip ? QString("%1 s · ").arg(c.clip->facts().duration, 0, 'f', 0) : QString();
     const int more = furtherFindings(c);
     p.drawText(QRect(70, 23, width() - 72, 16), Qt::AlignVCenter,
-               p.fontMetrics().elidedText(seconds + finding(c) + (more ? QString(" +%1").arg(more) : QString()), Qt::ElideRight, width() - 74));
+               p.fontMetrics().elidedText(seconds + finding(c) + (more ? QString(" +%1").arg(more) : QString()),
+                                          Qt::ElideRight, width() - 74));
 }
 
 void ClipCard::mousePressEvent(QMouseEvent* e) {
@@ -158,7 +160,9 @@ ClipShelf::ClipShelf(Project& project, QWidget* parent) : QWidget(parent), proje
     connect(&project_, &Project::currentChanged, this, &ClipShelf::refresh);
     connect(&project_, &Project::inspectionChanged, this, [this](int i) {
         // Only what ends an inspection can change the order; while it runs, the cards only tell how far it is.
-        if (i >= 0 && i < project_.count() && project_.at(i).inspection && (order_ == Order::Worst || only_ != Only::All)) refresh();
+        if (i >= 0 && i < project_.count() && project_.at(i).inspection &&
+            (order_ == Order::Worst || only_ != Only::All))
+            refresh();
         row_->update();
     });
     refresh();
@@ -181,7 +185,8 @@ bool ClipShelf::passes(const ClipEntry& c) const {
     case Only::Blocky: return r.blocking >= findReading("blocking")->notable;
     case Only::Noisy: return r.noise >= findReading("noise_sigma")->notable;
     case Only::Soft: return r.softness >= findReading("softness_px")->notable;
-    case Only::Repeats: return c.inspection && double(c.inspection->duplicates.size()) > 0.02 * double(c.inspection->framesLooked);
+    case Only::Repeats:
+        return c.inspection && double(c.inspection->duplicates.size()) > 0.02 * double(c.inspection->framesLooked);
     case Only::Over: return c.fit < 0;
     case Only::All: break;
     }
@@ -193,7 +198,9 @@ std::vector<int> ClipShelf::shown() const {
     for (int i = 0; i < project_.count(); ++i)
         if (passes(project_.at(i)) || i == project_.current()) all.push_back(i); // the clip at work never vanishes
     const auto by = [&](const auto& key) { std::ranges::stable_sort(all, std::less{}, key); };
-    const auto facts = [&](int i, const auto& get) { return project_.at(i).clip ? -double(get(project_.at(i).clip->facts())) : 0.0; };
+    const auto facts = [&](int i, const auto& get) {
+        return project_.at(i).clip ? -double(get(project_.at(i).clip->facts())) : 0.0;
+    };
     switch (order_) {
     case Order::Name: by([&](int i) { return project_.at(i).name().toLower(); }); break;
     case Order::Worst: by([&](int i) { return -worstSeverity(project_.at(i)); }); break;
@@ -219,15 +226,23 @@ void ClipShelf::openMenu() {
         a->setChecked(on);
     };
     QMenu* sort = menu.addMenu(tr("Sort"));
-    for (const auto& [name, order] : {std::pair{tr("As added"), Order::AsAdded}, {tr("By name"), Order::Name}, {tr("Worst first"), Order::Worst},
-                                      {tr("Longest first"), Order::Longest}, {tr("Largest file first"), Order::Largest}})
+    for (const auto& [name, order] : {std::pair{tr("As added"), Order::AsAdded},
+                                      {tr("By name"), Order::Name},
+                                      {tr("Worst first"), Order::Worst},
+                                      {tr("Longest first"), Order::Longest},
+                                      {tr("Largest file first"), Order::Largest}})
         entry(sort, name, order_ == order, [this, order = order] { setOrder(order); });
     QMenu* show = menu.addMenu(tr("Show only"));
-    for (const auto& [name, only] : {std::pair{tr("All clips"), Only::All}, {tr("With findings"), Only::Found}, {tr("Blocky"), Only::Blocky},
-                                     {tr("Noisy"), Only::Noisy}, {tr("Soft"), Only::Soft}, {tr("With repeated frames"), Only::Repeats},
+    for (const auto& [name, only] : {std::pair{tr("All clips"), Only::All},
+                                     {tr("With findings"), Only::Found},
+                                     {tr("Blocky"), Only::Blocky},
+                                     {tr("Noisy"), Only::Noisy},
+                                     {tr("Soft"), Only::Soft},
+                                     {tr("With repeated frames"), Only::Repeats},
                                      {tr("Over a limit"), Only::Over}})
         entry(show, name, only_ == only, [this, only = only] { setOnly(only); });
-    menu.addAction(tr("All clips side by side…"), this, [this] { (new FactsSheet(project_, this))->show(); })->setEnabled(project_.count() > 0);
+    menu.addAction(tr("All clips side by side…"), this, [this] { (new FactsSheet(project_, this))->show(); })
+        ->setEnabled(project_.count() > 0);
     menu.exec(menu_->mapToGlobal(QPoint(0, menu_->height())));
 }
 
@@ -241,9 +256,15 @@ void ClipShelf::cardMenu(ClipCard* card, const QPoint& at) {
     QMenu* copy = menu.addMenu(from ? tr("Copy from %1 to %2").arg(from->name(), many) : tr("Copy"));
     copy->setEnabled(from && !to.empty());
     copy->addAction(tr("The whole ticket"), this, [=, this] { project_.copyTicketTo(to, ""); });
-    for (const auto& [key, name] : {std::pair{"clean", tr("Clean")}, {"enlarge", tr("Enlarge")}, {"motion", tr("Motion")},
-                                    {"frame", tr("Frame")}, {"finish", tr("Finish")}, {"sound", tr("Sound")}, {"deliver", tr("Deliver")}})
-        copy->addAction(tr("Only %1").arg(name), this, [=, this, key = std::string(key)] { project_.copyTicketTo(to, key); });
+    for (const auto& [key, name] : {std::pair{"clean", tr("Clean")},
+                                    {"enlarge", tr("Enlarge")},
+                                    {"motion", tr("Motion")},
+                                    {"frame", tr("Frame")},
+                                    {"finish", tr("Finish")},
+                                    {"sound", tr("Sound")},
+                                    {"deliver", tr("Deliver")}})
+        copy->addAction(tr("Only %1").arg(name), this,
+                        [=, this, key = std::string(key)] { project_.copyTicketTo(to, key); });
     menu.addSeparator();
     menu.addAction(tr("Take off the shelf"), this, [this, i = card->index()] { project_.remove(i); });
     menu.exec(at);
@@ -271,8 +292,9 @@ void ClipShelf::refresh() {
     for (auto* card : row_->findChildren<ClipCard*>()) card->update();
     row_->setMinimumWidth(static_cast<int>(indices.size()) * kStep);
     const int hidden = project_.count() - static_cast<int>(indices.size());
-    menu_->setText(hidden ? tr("%1 of %2 ▾").arg(indices.size()).arg(project_.count())
-                          : project_.count() == 1 ? tr("1 clip ▾") : tr("%1 clips ▾").arg(project_.count()));
+    menu_->setText(hidden                  ? tr("%1 of %2 ▾").arg(indices.size()).arg(project_.count())
+                   : project_.count() == 1 ? tr("1 clip ▾")
+                                           : tr("%1 clips ▾").arg(project_.count()));
     menu_->setVisible(project_.count() > 0);
     if (project_.current() >= 0 && current_ != project_.current()) {
         current_ = project_.current();

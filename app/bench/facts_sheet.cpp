@@ -40,22 +40,24 @@ FactsSheet::FactsSheet(Project& project, QWidget* parent) : QDialog(parent), pro
     table_->setAlternatingRowColors(true);
     table_->verticalHeader()->hide();
     const Theme& t = Theme::now();
-    table_->setStyleSheet(QString("QTableWidget{background:%1;alternate-background-color:%2;color:%3;border:1px solid %4}"
-                                  "QTableWidget::item:selected{background:%5;color:%3} QHeaderView::section{background:%6;color:%3;border:none;padding:5px}")
-                              .arg(t.paper.name(), t.paperOpen.name(), t.ink.name(), t.line.name(), t.line.name(), t.chrome.name()));
+    table_->setStyleSheet(
+        QString("QTableWidget{background:%1;alternate-background-color:%2;color:%3;border:1px solid %4}"
+                "QTableWidget::item:selected{background:%5;color:%3} "
+                "QHeaderView::section{background:%6;color:%3;border:none;padding:5px}")
+            .arg(t.paper.name(), t.paperOpen.name(), t.ink.name(), t.line.name(), t.line.name(), t.chrome.name()));
     all->addWidget(table_);
     fill();
-    connect(table_, &QTableWidget::cellClicked, this, [this](int row) {
-        project_.setCurrent(table_->item(row, 0)->data(Qt::UserRole).toInt());
-    });
+    connect(table_, &QTableWidget::cellClicked, this,
+            [this](int row) { project_.setCurrent(table_->item(row, 0)->data(Qt::UserRole).toInt()); });
     connect(&project_, &Project::inspectionChanged, this, [this] { fill(); });
     connect(&project_, &Project::shelfChanged, this, [this] { fill(); });
 }
 
 void FactsSheet::fill() {
     table_->setSortingEnabled(false);
-    const QStringList heads = {tr("Clip"), tr("Size"), tr("fps"), tr("Seconds"), tr("MB"), tr("Mb/s"), tr("Codec"), tr("Blocks"), tr("Noise"),
-                               tr("Edge px"), tr("Ringing"), tr("Stairs %"), tr("Banding"), tr("Lines"), tr("Repeats"), tr("LUFS"), tr("Kind")};
+    const QStringList heads = {tr("Clip"),    tr("Size"),   tr("fps"),     tr("Seconds"), tr("MB"),      tr("Mb/s"),
+                               tr("Codec"),   tr("Blocks"), tr("Noise"),   tr("Edge px"), tr("Ringing"), tr("Stairs %"),
+                               tr("Banding"), tr("Lines"),  tr("Repeats"), tr("LUFS"),    tr("Kind")};
     table_->setColumnCount(static_cast<int>(heads.size()));
     table_->setHorizontalHeaderLabels(heads);
     table_->setRowCount(project_.count());
@@ -66,12 +68,15 @@ void FactsSheet::fill() {
         table_->setItem(row, 0, name);
         int column = 1;
         const auto figure = [&](double v, int decimals, bool known = true) {
-            table_->setItem(row, column++, new Figure(known ? QString::number(v, 'f', decimals) : QString("–"), known ? v : -1e9));
+            table_->setItem(row, column++,
+                            new Figure(known ? QString::number(v, 'f', decimals) : QString("–"), known ? v : -1e9));
         };
         const auto word = [&](const QString& s) { table_->setItem(row, column++, new QTableWidgetItem(s)); };
         if (!c.clip) continue;
         const MediaFacts& f = c.clip->facts();
-        table_->setItem(row, column++, new Figure(QString("%1×%2").arg(f.video.width).arg(f.video.height), double(f.video.width) * f.video.height));
+        table_->setItem(row, column++,
+                        new Figure(QString("%1×%2").arg(f.video.width).arg(f.video.height),
+                                   double(f.video.width) * f.video.height));
         figure(f.video.fps, 2);
         figure(f.duration, 1);
         figure(double(f.bytes) / 1e6, 2);

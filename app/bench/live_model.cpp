@@ -18,9 +18,9 @@ bool toldAsDelivered(const QString& what) {
     return what == "softness_px" || what == "haloes" || what == "stairs" || what == "text" || what == "face";
 }
 
-double spotReading(const QString& what, const Picture& p) {
+double spotReading(const QString& what, const Picture& p, double scale) {
     const bool edge = what == "text" || what == "face" || what == "motion";
-    return readingOf(edge ? "softness_px" : what.toStdString(), p);
+    return readingOf(edge ? "softness_px" : what.toStdString(), p, scale);
 }
 
 Rect spotRegion(const QPointF& centre, const QSize& size, const PictureFormat& f) {
@@ -226,9 +226,11 @@ void LiveModel::refreshSpots() {
                 s.before = toImage(e.pull(*before, a.frame, a.region, cancel));
                 const bool edge = toldAsDelivered(a.what);
                 s.readingAfter = spotReading(
-                    a.what, e.pull(edge ? *p->result : *p->cleaned, a.frame, edge ? a.region : a.measured, cancel));
+                    a.what, e.pull(edge ? *p->result : *p->cleaned, a.frame, edge ? a.region : a.measured, cancel),
+                    edge ? p->plan.scale() : 1);
                 s.readingBefore = spotReading(
-                    a.what, e.pull(edge ? *p->before : *p->source, a.frame, edge ? a.region : a.measured, cancel));
+                    a.what, e.pull(edge ? *p->before : *p->source, a.frame, edge ? a.region : a.measured, cancel),
+                    edge ? p->plan.scale() : 1);
                 for (std::int64_t n = a.frame - 3; a.loops && n <= a.frame + 3; ++n) {
                     if (n < 0 || n >= p->result->frames()) continue;
                     s.loopAfter.push_back(toImage(e.pull(*after, n, a.region, cancel, Engine::Keep::Inputs)));

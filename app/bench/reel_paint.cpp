@@ -29,7 +29,26 @@ void ReelStrip::paintEvent(QPaintEvent*) {
     }
     paintThumbnails(p);
     paintStretches(p);
-    if (const Inspection* i = c->found()) paintTraces(p, *i);
+    if (const Inspection* i = c->found()) {
+        // The traces change far less often than what moves over them.
+        const QString now = QString("%1|%2|%3|%4|%5|%6|%7")
+                                .arg(c->path)
+                                .arg(i->samples.size())
+                                .arg(i->complete)
+                                .arg(width())
+                                .arg(from_)
+                                .arg(to_)
+                                .arg(t.night);
+        if (now != tracesOf_) {
+            tracesOf_ = now;
+            traces_ = QPixmap(size() * devicePixelRatioF());
+            traces_.setDevicePixelRatio(devicePixelRatioF());
+            traces_.fill(Qt::transparent);
+            QPainter layer(&traces_);
+            paintTraces(layer, *i);
+        }
+        p.drawPixmap(0, 0, traces_);
+    }
     const int x = xOfFrame(c->playhead);
     p.fillRect(QRect(x - 1, 0, 2, traceBottom() + 2), t.ember);
     paintFoot(p);
@@ -140,7 +159,8 @@ void ReelStrip::paintTraces(QPainter& p, const Inspection& i) {
         for (const Finding& f : findings(i, c->clip->facts()))
             if (f.frame > 0 || !f.box.empty()) {
                 const int x = xOfFrame(f.frame);
-                p.drawPolygon(QPolygon({QPoint(x, traceTop()), QPoint(x + 6, traceTop() + 3), QPoint(x, traceTop() + 6)}));
+                p.drawPolygon(
+                    QPolygon({QPoint(x, traceTop()), QPoint(x + 6, traceTop() + 3), QPoint(x, traceTop() + 6)}));
             }
     p.setBrush(Qt::NoBrush);
 }
@@ -160,10 +180,12 @@ void ReelStrip::paintFoot(QPainter& p) {
     p.setFont(words(8));
     p.setPen(t.faint);
     QStringList right;
-    if (c->ticket.stretch.on) right << tr("stretch %1 to %2").arg(timeText(c->ticket.stretch.from), timeText(c->ticket.stretch.to));
+    if (c->ticket.stretch.on)
+        right << tr("stretch %1 to %2").arg(timeText(c->ticket.stretch.from), timeText(c->ticket.stretch.to));
     if (const Inspection* i = c->found()) {
         if (!i->cuts.empty()) right << counted(i->cuts.size(), tr("1 cut"), tr("%1 cuts"));
-        if (!i->duplicates.empty()) right << counted(i->duplicates.size(), tr("1 repeated frame"), tr("%1 repeated frames"));
+        if (!i->duplicates.empty())
+            right << counted(i->duplicates.size(), tr("1 repeated frame"), tr("%1 repeated frames"));
     }
     // The key to the traces, with the line each is drawn in; it gives way where there is no room.
     const std::pair<QString, QPen> keys[] = {{tr("movement"), QPen(t.slate, 1.4)},

@@ -4,6 +4,7 @@
 #include "app/bench/result_reel.h"
 
 #include <QHash>
+#include <QPixmap>
 #include <QWidget>
 
 namespace ulm::app {
@@ -63,6 +64,8 @@ private:
     QString shown_;                          ///< path whose thumbnails these are
     QHash<std::int64_t, QImage> thumbnails_; ///< by frame
     double from_ = 0, to_ = 0;               ///< seconds in sight; to_ 0: all
+    QPixmap traces_;
+    QString tracesOf_; ///< what they were painted from
     std::uint64_t round_ = 0;
     enum class Drag { None, Playhead, Mark } drag_ = Drag::None;
     std::int64_t anchor_ = 0;

@@ -50,9 +50,8 @@ std::int64_t ResultReel::indexAt(double seconds) const {
     if (!p || !c || !c->clip) return -1;
     const double since = seconds - c->clip->secondsAt(p->frames.front().source);
     if (since < -1e-6 || since >= p->seconds()) return -1;
-    const auto after = std::ranges::upper_bound(p->frames, since + 1e-6, {}, [&](const DeliveredFrame& f) {
-        return double(f.pts) * av_q2d(p->timeBase);
-    });
+    const auto after = std::ranges::upper_bound(
+        p->frames, since + 1e-6, {}, [&](const DeliveredFrame& f) { return double(f.pts) * av_q2d(p->timeBase); });
     return std::max<std::int64_t>(0, after - p->frames.begin() - 1);
 }
 

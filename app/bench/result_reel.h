@@ -38,7 +38,7 @@ private:
     LiveModel& live_;
     std::list<Kept> kept_; ///< newest use first
     QTimer later_;
-    LatestWorker worker_;
+    LatestWorker worker_{10};
 };
 
 } // namespace ulm::app

@@ -77,7 +77,7 @@ QString adviceSentence(const ClipEntry& c, const QString& colour) {
                                 : tr("Waiting to be looked over…");
     QStringList found;
     const auto link = [&](const char* to, const QString& words) {
-        return QString(" <a href=\"%1\" style=\"color:%2\">%3</a>").arg(to, colour, words);
+        return QString(" · <a href=\"%1\" style=\"color:%2\">%3</a>").arg(to, colour, words);
     };
     for (const Advice& a : openAdvice(c)) found << QString::fromStdString(a.what).toLower();
     if (c.inspection->framesLost) found.prepend(tr("%1 damaged frames").arg(c.inspection->framesLost));
@@ -118,7 +118,7 @@ QString faultName(const QString& key) {
 QString readingText(const QString& key, double v) {
     // A place without a clear edge has no edge width.
     const bool edge = key == "softness_px" || key == "text" || key == "face" || key == "motion";
-    if (edge && v == 0) return QString("–");
+    if ((edge && v == 0) || std::isnan(v)) return QString("–");
     static const QStringList fine = {"noise_sigma", "softness_px", "ringing", "texture", "text", "face", "motion"};
     return QString::number(v, 'f', fine.contains(key) ? 1 : 0);
 }

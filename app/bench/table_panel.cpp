@@ -39,15 +39,20 @@ TablePanel::TablePanel(Project& project, LiveModel& live, QWidget* parent)
     using Compare = ViewingTable::Compare;
     std::vector<std::pair<QToolButton*, Compare>> compares;
     for (const auto& [name, object, tip, how] :
-         {std::tuple{tr("Wipe"), "compare.wipe", tr("A divider at any angle: drag it, turn it by its knob (W)"), Compare::Wipe},
+         {std::tuple{tr("Wipe"), "compare.wipe", tr("A divider at any angle: drag it, turn it by its knob (W)"),
+                     Compare::Wipe},
           {tr("Pair"), "compare.pair", tr("Both side by side, zoomed and moved together (E)"), Compare::Pair},
-          {tr("Flip"), "compare.flip", tr("The right side; the left while F or the mouse button is held (R)"), Compare::Flip},
+          {tr("Flip"), "compare.flip", tr("The right side; the left while F or the mouse button is held (R)"),
+           Compare::Flip},
           {tr("Difference"), "compare.difference", tr("What separates the two, amplified (T)"), Compare::Difference}})
         compares.emplace_back(add(name, object, tip, true, [this, how = how] { table_->setCompare(how); }), how);
     row->addStretch();
-    QToolButton* left = add({}, "side.left", tr("What the left side shows"), false, [this] { openSides(true, findChild<QToolButton*>("side.left")); });
-    QToolButton* right = add({}, "side.right", tr("What the right side shows"), false, [this] { openSides(false, findChild<QToolButton*>("side.right")); });
-    QToolButton* faults = add({}, "faults", tr("Show a fault where it is (V turns it off and on)"), true, [this] { openFaults(findChild<QToolButton*>("faults")); });
+    QToolButton* left = add({}, "side.left", tr("What the left side shows"), false,
+                            [this] { openSides(true, findChild<QToolButton*>("side.left")); });
+    QToolButton* right = add({}, "side.right", tr("What the right side shows"), false,
+                             [this] { openSides(false, findChild<QToolButton*>("side.right")); });
+    QToolButton* faults = add({}, "faults", tr("Show a fault where it is (V turns it off and on)"), true,
+                              [this] { openFaults(findChild<QToolButton*>("faults")); });
     row->addStretch();
     std::vector<std::pair<QToolButton*, double>> zooms;
     for (const auto& [name, object, tip, zoom] :
@@ -55,13 +60,15 @@ TablePanel::TablePanel(Project& project, LiveModel& live, QWidget* parent)
           {tr("100 %"), "zoom.100", tr("Delivered pixels as they are (1); 50 % and 400 %: 5 and 4, or the wheel"), 1.0},
           {tr("200 %"), "zoom.200", tr("Every delivered pixel twice as large (2)"), 2.0}})
         zooms.emplace_back(add(name, object, tip, true, [this, zoom = zoom] { table_->setZoom(zoom); }), zoom);
-    QToolButton* look = add(tr("Look ▾"), "look", tr("Other sizes, safe areas, full screen"), true, [this] { openLook(findChild<QToolButton*>("look")); });
+    QToolButton* look = add(tr("Look ▾"), "look", tr("Other sizes, safe areas, full screen"), true,
+                            [this] { openLook(findChild<QToolButton*>("look")); });
     all->addWidget(bar);
     all->addWidget(table_, 1);
     const auto mark = [=, this] {
         for (const auto& [b, how] : compares) b->setChecked(table_->compare() == how);
         for (const auto& [b, zoom] : zooms) b->setChecked(table_->zoom() == zoom);
-        look->setChecked(table_->zoom() == 0.5 || table_->zoom() == 4 || table_->zoom() == ViewingTable::kPhone || table_->safeAreas());
+        look->setChecked(table_->zoom() == 0.5 || table_->zoom() == 4 || table_->zoom() == ViewingTable::kPhone ||
+                         table_->safeAreas());
         left->setText(viewName(live_.leftView()) + " ▾");
         right->setText(viewName(live_.rightView()) + " ▾");
         faults->setText((live_.fault().isEmpty() ? tr("Faults") : faultName(live_.fault())) + " ▾");
@@ -80,9 +87,8 @@ void TablePanel::openSides(bool left, QToolButton* under) {
     for (const View v : {View::Original, View::Result, View::Kept, View::Encoded}) {
         QString name = viewName(v);
         if (v == View::Encoded) name = tr("Encoded (about quality %1)").arg(live_.plannedCrf(), 0, 'f', 1);
-        QAction* a = menu.addAction(name, this, [=, this] {
-            live_.setViews(left ? v : live_.leftView(), left ? live_.rightView() : v);
-        });
+        QAction* a = menu.addAction(
+            name, this, [=, this] { live_.setViews(left ? v : live_.leftView(), left ? live_.rightView() : v); });
         a->setCheckable(true);
         a->setChecked((left ? live_.leftView() : live_.rightView()) == v);
         a->setEnabled(v != View::Kept || (c && c->kept));
@@ -112,7 +118,10 @@ void TablePanel::openFaults(QToolButton* under) {
     for (const char* key : {"face", "text", "overlay"}) {
         const Inspection* i = c ? c->found() : nullptr;
         const QString k = key;
-        const std::size_t n = !i ? 0 : k == "face" ? i->faces.size() : k == "text" ? i->text.size() : i->overlays.size();
+        const std::size_t n = !i            ? 0
+                              : k == "face" ? i->faces.size()
+                              : k == "text" ? i->text.size()
+                                            : i->overlays.size();
         add(n ? menu : *others, k, {});
     }
     menu.addMenu(others);
@@ -133,11 +142,12 @@ void TablePanel::openLook(QToolButton* under) {
     menu.addAction(tr("Set the phone's size…"), this, [this] {
         bool ok = false;
         const double dpi = physicalDpiY();
-        const double mm = QInputDialog::getDouble(
-            this, tr("Phone size"),
-            tr("How high is the phone's screen, in millimetres?\n(This screen says it has %1 pixels an inch; if a ruler "
-               "disagrees, correct the number until the picture fits the phone.)").arg(dpi, 0, 'f', 0),
-            table_->phoneHeight() / dpi * 25.4, 40, 400, 0, &ok);
+        const double mm = QInputDialog::getDouble(this, tr("Phone size"),
+                                                  tr("How high is the phone's screen, in millimetres?\n(This screen "
+                                                     "says it has %1 pixels an inch; if a ruler "
+                                                     "disagrees, correct the number until the picture fits the phone.)")
+                                                      .arg(dpi, 0, 'f', 0),
+                                                  table_->phoneHeight() / dpi * 25.4, 40, 400, 0, &ok);
         if (ok) table_->setPhoneHeight(mm / 25.4 * dpi);
         table_->setZoom(ViewingTable::kPhone);
     });

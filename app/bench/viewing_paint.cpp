@@ -9,15 +9,21 @@
 namespace ulm::app {
 namespace {
 
-// How strongly a block shows, from the reading at which its kind begins to: 0 not at all … 1 four times that.
-double heat(const ReadingKind& kind, double value) {
+// The readings between which a kind's heat runs: from where it begins to show, to what this frame holds much of.
+std::pair<double, double> heatRange(const ReadingKind& kind, const FaultView& f) {
     const double from = 0.6 * std::max(kind.notable, 0.5);
-    return value <= from ? 0 : std::clamp(0.25 + 0.75 * (value - from) / (3 * std::max(kind.notable, 0.5)), 0.0, 1.0);
+    return {from, std::max(6 * from, 2 * f.readingBefore)};
+}
+
+// How strongly a block shows: 0 not at all … 1 as much as anything here.
+double heat(const std::pair<double, double>& range, double value) {
+    if (value <= range.first) return 0;
+    return std::clamp(0.15 + 0.85 * (value - range.first) / (range.second - range.first), 0.0, 1.0);
 }
 
 QColor heatColour(double h) {
     QColor c = QColor::fromRgbF(0.98f, static_cast<float>(0.72 - 0.42 * h), static_cast<float>(0.20 - 0.1 * h));
-    c.setAlphaF(static_cast<float>(0.22 + 0.38 * h));
+    c.setAlphaF(static_cast<float>(0.08 + 0.4 * h));
     return c;
 }
 
@@ -160,10 +166,12 @@ const QImage& ViewingTable::differencePicture() {
     difference_ = QImage(a.size(), QImage::Format_RGB32);
     const auto code = [this](int now, int was) { return std::clamp(128 + (now - was) * gain_, 0, 255); };
     for (int y = 0; y < a.height(); ++y) {
-        const auto *p = reinterpret_cast<const QRgb*>(a.constScanLine(y)), *q = reinterpret_cast<const QRgb*>(b.constScanLine(y));
+        const auto *p = reinterpret_cast<const QRgb*>(a.constScanLine(y)),
+                   *q = reinterpret_cast<const QRgb*>(b.constScanLine(y));
         auto* to = reinterpret_cast<QRgb*>(difference_.scanLine(y));
         for (int x = 0; x < a.width(); ++x)
-            to[x] = qRgb(code(qRed(q[x]), qRed(p[x])), code(qGreen(q[x]), qGreen(p[x])), code(qBlue(q[x]), qBlue(p[x])));
+            to[x] =
+                qRgb(code(qRed(q[x]), qRed(p[x])), code(qGreen(q[x]), qGreen(p[x])), code(qBlue(q[x]), qBlue(p[x])));
     }
     return difference_;
 }
@@ -180,13 +188,14 @@ void ViewingTable::paintFault(QPainter& painter, const QRectF& pane, bool before
     painter.setClipRect(pic.intersected(pane), Qt::IntersectClip);
     if (const ReadingKind* kind = findReading(f.key.toStdString())) {
         const FaultMap& map = before ? f.before : f.after;
+        const auto range = heatRange(*kind, f);
         for (int r = 0; r < map.rows(); ++r)
             for (int c = 0; c < map.columns(); ++c) {
-                const double h = map.weight(c, r) > 0 ? heat(*kind, map.at(c, r)) : 0;
+                const double h = map.weight(c, r) > 0 ? heat(range, map.at(c, r)) : 0;
                 if (h <= 0) continue;
                 const QRectF box = toWidget(map.block(c, r));
                 painter.fillRect(box, heatColour(h));
-                if (h > 0.6) { // the worst carry a mark as well: never colour alone
+                if (h > 0.7) { // the worst carry a mark as well: never colour alone
                     painter.setPen(QPen(QColor(255, 255, 255, 200), 1));
                     painter.drawLine(box.bottomLeft() + QPointF(3, -3), box.topRight() + QPointF(-3, 3));
                 }
@@ -208,7 +217,8 @@ QString ViewingTable::faultAt(const QPointF& w) const {
     const QPointF s = live_.toSource(deliveredAt(w));
     const int x = static_cast<int>(s.x()), y = static_cast<int>(s.y());
     if (!f.before.area().contains({x, y, 1, 1})) return {};
-    return QString("%1 → %2").arg(readingText(f.key, f.before.atPixel(x, y)), readingText(f.key, f.after.atPixel(x, y)));
+    return QString("%1 → %2").arg(readingText(f.key, f.before.atPixel(x, y)),
+                                  readingText(f.key, f.after.atPixel(x, y)));
 }
 
 void ViewingTable::paintLegend(QPainter& painter) {
@@ -220,7 +230,8 @@ void ViewingTable::paintLegend(QPainter& painter) {
     if (!f.fresh)
         text = tr("%1: working…").arg(name);
     else if (!kind)
-        text = f.marks.empty() ? tr("%1: none on this frame").arg(name) : tr("%1: %2 on this frame").arg(name).arg(f.marks.size());
+        text = f.marks.empty() ? tr("%1: none on this frame").arg(name)
+                               : tr("%1: %2 on this frame").arg(name).arg(f.marks.size());
     else
         text = tr("%1 %2 → %3").arg(name, readingText(f.key, f.readingBefore), readingText(f.key, f.readingAfter));
     const QString here = pointer_.x() >= 0 ? faultAt(pointer_) : QString();
@@ -232,18 +243,18 @@ void ViewingTable::paintLegend(QPainter& painter) {
     painter.setPen(Qt::white);
     painter.drawText(box.adjusted(10, 4, -10, 0), Qt::AlignTop | Qt::AlignLeft, text);
     if (!kind) return;
-    // The scale: from where it begins to show to four times that.
+    const auto range = heatRange(*kind, f);
     const QRectF bar(box.left() + 10, box.top() + 25, 84, 9);
     for (int i = 0; i < 6; ++i) {
-        const double h = 0.25 + 0.75 * i / 5;
+        const double h = 0.15 + 0.85 * i / 5;
         const QRectF cell(bar.left() + i * 14, bar.top(), 13, bar.height());
         painter.fillRect(cell, QColor(117, 117, 117));
         painter.fillRect(cell, heatColour(h));
-        if (h > 0.6) painter.drawLine(cell.bottomLeft() + QPointF(2, -1), cell.topRight() + QPointF(-2, 1));
+        if (h > 0.7) painter.drawLine(cell.bottomLeft() + QPointF(2, -1), cell.topRight() + QPointF(-2, 1));
     }
     painter.setFont(figures(7.5));
     painter.drawText(QRectF(bar.right() + 8, bar.top() - 4, 90, 17), Qt::AlignVCenter | Qt::AlignLeft,
-                     QString("%1…%2").arg(readingText(f.key, 0.6 * kind->notable), readingText(f.key, 3.6 * kind->notable)));
+                     QString("%1…%2").arg(readingText(f.key, range.first), readingText(f.key, range.second)));
 }
 
 void ViewingTable::paintMarks(QPainter& painter, const QRectF& picture) {
@@ -278,7 +289,8 @@ void ViewingTable::paintSafeAreas(QPainter& painter, const QRectF& pic) {
     if (pic.height() > pic.width() * 1.3) {
         hatch({pic.x(), pic.y(), pic.width(), pic.height() * 0.09});
         hatch({pic.x(), pic.bottom() - pic.height() * 0.2, pic.width(), pic.height() * 0.2});
-        hatch({pic.right() - pic.width() * 0.14, pic.y() + pic.height() * 0.45, pic.width() * 0.14, pic.height() * 0.35});
+        hatch(
+            {pic.right() - pic.width() * 0.14, pic.y() + pic.height() * 0.45, pic.width() * 0.14, pic.height() * 0.35});
     }
     painter.setPen(QPen(Qt::white, 1, Qt::DashLine));
     painter.setBrush(Qt::NoBrush);
@@ -294,7 +306,8 @@ void ViewingTable::paintNavigator(QPainter& painter) {
     if (!live_.tableAfter().isNull()) painter.drawImage(n, live_.tableAfter());
     const QRectF pic = pictureRect(), pane = panes().back();
     const double k = n.width() / pic.width();
-    const QRectF seen((pane.x() - pic.x()) * k + n.x(), (pane.y() - pic.y()) * k + n.y(), pane.width() * k, pane.height() * k);
+    const QRectF seen((pane.x() - pic.x()) * k + n.x(), (pane.y() - pic.y()) * k + n.y(), pane.width() * k,
+                      pane.height() * k);
     painter.setBrush(Qt::NoBrush);
     painter.setPen(QPen(Qt::white, 1.5));
     painter.drawRect(seen.intersected(n));
@@ -341,7 +354,9 @@ void ViewingTable::paintLabels(QPainter& painter) {
         label(whole, Qt::AlignLeft, before);
         label(pictureIn(all[1]).intersected(all[1]), Qt::AlignRight, flipped_ ? before : after);
         break;
-    case Compare::Flip: label(whole, Qt::AlignRight, flipped_ ? before : tr("%1: hold F for %2").arg(after, before.toLower())); break;
+    case Compare::Flip:
+        label(whole, Qt::AlignRight, flipped_ ? before : tr("%1: hold F for %2").arg(after, before.toLower()));
+        break;
     case Compare::Difference: label(whole, Qt::AlignRight, flipped_ ? before : tr("Difference ×%1").arg(gain_)); break;
     case Compare::Wipe:
         label(whole, Qt::AlignLeft, before);

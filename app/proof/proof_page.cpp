@@ -17,7 +17,8 @@
 
 namespace ulm::app {
 
-ProofPage::ProofPage(Project& project, RunQueue& runs, QWidget* parent) : QWidget(parent), project_(project), runs_(runs) {
+ProofPage::ProofPage(Project& project, RunQueue& runs, QWidget* parent)
+    : QWidget(parent), project_(project), runs_(runs) {
     setObjectName("proofPage");
     auto* all = new QHBoxLayout(this);
     all->setContentsMargins(18, 14, 18, 14);
@@ -26,7 +27,8 @@ ProofPage::ProofPage(Project& project, RunQueue& runs, QWidget* parent) : QWidge
     auto* title = new QLabel(tr("Proof"));
     title->setFont(words(13, true));
     left->addWidget(title);
-    auto* about = new QLabel(tr("What was done to a clip, and what it bought: a page of crops and readings, or a clip of both."));
+    auto* about =
+        new QLabel(tr("What was done to a clip, and what it bought: a page of crops and readings, or a clip of both."));
     about->setWordWrap(true);
     left->addWidget(about);
     list_ = new QListWidget;
@@ -54,10 +56,14 @@ ProofPage::ProofPage(Project& project, RunQueue& runs, QWidget* parent) : QWidge
     left->addWidget(state_);
     cancel_ = new QPushButton(tr("Cancel"));
     cancel_->setObjectName("proof.cancel");
-    connect(cancel_, &QPushButton::clicked, this, [this] { worker_.stop(); stop_.cancel(); });
+    connect(cancel_, &QPushButton::clicked, this, [this] {
+        worker_.stop();
+        stop_.cancel();
+    });
     left->addWidget(cancel_);
     folder_ = new QPushButton(tr("Open the folder"));
-    connect(folder_, &QPushButton::clicked, this, [this] { QDesktopServices::openUrl(QUrl::fromLocalFile(QFileInfo(made_).path())); });
+    connect(folder_, &QPushButton::clicked, this,
+            [this] { QDesktopServices::openUrl(QUrl::fromLocalFile(QFileInfo(made_).path())); });
     left->addWidget(folder_);
     auto* side = new QWidget;
     side->setFixedWidth(300);
@@ -104,7 +110,8 @@ void ProofPage::refresh() {
     folder_->setVisible(!busy_ && !made_.isEmpty());
     if (sheet_.isNull())
         picture_->setText(list_->count() ? tr("Choose a delivered clip and make a page.")
-                                         : tr("Nothing is delivered yet.\nAdd a clip to the run list; once it is done, its proof is made here."));
+                                         : tr("Nothing is delivered yet.\nAdd a clip to the run list; once it is done, "
+                                              "its proof is made here."));
 }
 
 void ProofPage::make(Kind kind) {
@@ -118,8 +125,10 @@ void ProofPage::make(Kind kind) {
     job.source = r->clip.toStdString();
     job.result = r->output.toStdString();
     const QString stem = QFileInfo(r->output).path() + "/" + QFileInfo(r->output).completeBaseName();
-    const QString path = QString::fromStdString(
-        freeName((stem + (kind == Kind::Sheet ? "-proof.png" : kind == Kind::Wipe ? "-wipe.mp4" : "-both.mp4")).toStdString()));
+    const QString path = QString::fromStdString(freeName((stem + (kind == Kind::Sheet  ? "-proof.png"
+                                                                  : kind == Kind::Wipe ? "-wipe.mp4"
+                                                                                       : "-both.mp4"))
+                                                             .toStdString()));
     // The person's own spots are the places to show.
     for (int i = 0; i < project_.count(); ++i) {
         const ClipEntry& c = project_.at(i);
@@ -131,7 +140,8 @@ void ProofPage::make(Kind kind) {
     }
     refresh();
     const QPointer<QObject> self(this);
-    worker_.submit([this, self, job, path, kind, ticket = r->ticket, target = r->target, stop = stop_](const CancelToken&) mutable {
+    worker_.submit([this, self, job, path, kind, ticket = r->ticket, target = r->target,
+                    stop = stop_](const CancelToken&) mutable {
         QString told;
         Error failed(Fault::Cancelled, "", "", "");
         bool done = false;
@@ -151,7 +161,8 @@ void ProofPage::make(Kind kind) {
             if (kind == Kind::Sheet)
                 writeProofSheet(job, path.toStdString(), stop, progress);
             else
-                writeProofMovie(job, kind == Kind::Wipe ? ProofMovie::Wipe : ProofMovie::SideBySide, path.toStdString(), stop, progress);
+                writeProofMovie(job, kind == Kind::Wipe ? ProofMovie::Wipe : ProofMovie::SideBySide, path.toStdString(),
+                                stop, progress);
             done = true;
         } catch (const Error& e) {
             failed = e;
@@ -179,7 +190,8 @@ void ProofPage::make(Kind kind) {
 void ProofPage::showPicture() {
     if (sheet_.isNull()) return;
     const int wide = std::max(200, width() - 380);
-    picture_->setPixmap(QPixmap::fromImage(sheet_.width() > wide ? sheet_.scaledToWidth(wide, Qt::SmoothTransformation) : sheet_));
+    picture_->setPixmap(
+        QPixmap::fromImage(sheet_.width() > wide ? sheet_.scaledToWidth(wide, Qt::SmoothTransformation) : sheet_));
 }
 
 void ProofPage::resizeEvent(QResizeEvent*) { showPicture(); }

@@ -49,7 +49,7 @@ private:
     std::vector<RunItem> items_;
     int running_ = -1;
     std::uint64_t round_ = 0;
-    LatestWorker worker_;
+    LatestWorker worker_{10};
 };
 
 } // namespace ulm::app

@@ -2,10 +2,22 @@
 
 #include <QCoreApplication>
 #include <QThreadPool>
+#include <sys/resource.h>
 
 namespace ulm::app {
 
-LatestWorker::LatestWorker() : thread_([this] { loop(); }) {}
+namespace {
+
+// Work gives way to the window: on Linux each thread has a niceness of its own, and those it starts inherit it.
+void giveWay(int niceness) { setpriority(PRIO_PROCESS, 0, niceness); }
+
+} // namespace
+
+LatestWorker::LatestWorker(int niceness)
+    : thread_([this, niceness] {
+          giveWay(niceness);
+          loop();
+      }) {}
 
 LatestWorker::~LatestWorker() {
     {
@@ -83,7 +95,12 @@ QThreadPool& pool(Lane lane) {
 
 } // namespace
 
-void inBackground(Lane lane, std::function<void()> work) { pool(lane).start(std::move(work)); }
+void inBackground(Lane lane, std::function<void()> work) {
+    pool(lane).start([work = std::move(work), lane] {
+        giveWay(lane == Lane::Long ? 8 : 4);
+        work();
+    });
+}
 
 void finishBackground() {
     pool(Lane::Long).waitForDone();

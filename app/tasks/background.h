@@ -17,7 +17,8 @@ namespace ulm::app {
 class LatestWorker {
 public:
     using Job = std::function<void(const CancelToken&)>;
-    LatestWorker();
+    /// `niceness` of its thread, [0, 19]: higher gives way to the window and to lower ones.
+    explicit LatestWorker(int niceness = 4);
     ~LatestWorker();
     void submit(Job job);
     /// Cancels what runs and forgets what waits; true where a job waited, which now never runs.

@@ -16,7 +16,8 @@ constexpr int kSide = 192; // delivered pixels of a cell
 
 Rect around(const QPointF& centre, int side, const PictureFormat& f) {
     const int w = std::min(side, f.width), h = std::min(side, f.height);
-    return {std::clamp(int(centre.x()) - w / 2, 0, f.width - w), std::clamp(int(centre.y()) - h / 2, 0, f.height - h), w, h};
+    return {std::clamp(int(centre.x()) - w / 2, 0, f.width - w), std::clamp(int(centre.y()) - h / 2, 0, f.height - h),
+            w, h};
 }
 
 } // namespace
@@ -93,9 +94,11 @@ void TrialsModel::run(std::vector<Candidate> candidates) {
                     TrialCell cell;
                     const Picture before = e.pull(*line->before, p.frame, p.delivered, cancel),
                                   after = e.pull(*line->result, p.frame, p.delivered, cancel);
-                    cell.picture = toImage(e.pull(*asRgb(line->result), p.frame, p.delivered, cancel, Engine::Keep::Inputs));
+                    cell.picture =
+                        toImage(e.pull(*asRgb(line->result), p.frame, p.delivered, cancel, Engine::Keep::Inputs));
                     cell.measure = measureTrial(e.pull(*line->source, p.frame, p.source, cancel),
-                                                e.pull(*line->cleaned, p.frame, p.source, cancel), before, after);
+                                                e.pull(*line->cleaned, p.frame, p.source, cancel), before, after,
+                                                line->plan.scale());
                     cell.fresh = true;
                     QImage old;
                     if (k == 0) old = toImage(e.pull(*asRgb(line->before), p.frame, p.delivered, cancel));
@@ -208,7 +211,8 @@ void TrialsModel::askWholeFrame(std::size_t candidate) {
             project_.engine().pullTiles(*rgb, frame, rgb->format().frame(), 256, 0, 0, cancel, [&](const Picture& t) {
                 const QImage tile = toImage(t);
                 for (int y = 0; y < tile.height(); ++y)
-                    std::memcpy(whole.scanLine(t.area.y + y) + t.area.x * 4, tile.constScanLine(y), std::size_t(tile.width()) * 4);
+                    std::memcpy(whole.scanLine(t.area.y + y) + t.area.x * 4, tile.constScanLine(y),
+                                std::size_t(tile.width()) * 4);
             });
             onInterface(self, [=, this] { Q_EMIT wholeFrame(candidate, whole); });
         } catch (const Error&) { // cancelled, or the Bench tells what is wrong
@@ -238,14 +242,16 @@ QImage TrialsModel::sheet() const {
     for (std::size_t i = 0; i < order_.size(); ++i) {
         const std::size_t k = order_[i];
         const TrialMeasure m = mean(k);
-        head(static_cast<int>(i) + 1, QString::fromStdString(candidates_[k].name), QString::fromStdString(candidates_[k].told),
+        head(static_cast<int>(i) + 1, QString::fromStdString(candidates_[k].name),
+             QString::fromStdString(candidates_[k].told),
              tr("faults %1 %, texture %2 %").arg(m.faults, 0, 'f', 0).arg(m.texture, 0, 'f', 0));
     }
     for (int s = 0; s < rows; ++s) {
         const int y = kHead + s * (kSide + kGap);
         p.setFont(words(9, true));
         p.setPen(t.ink);
-        p.drawText(QRect(8, y, kLeft - 16, kSide), Qt::AlignVCenter | Qt::TextWordWrap, faultName(spots_[std::size_t(s)].what));
+        p.drawText(QRect(8, y, kLeft - 16, kSide), Qt::AlignVCenter | Qt::TextWordWrap,
+                   faultName(spots_[std::size_t(s)].what));
         p.drawImage(kLeft, y, before_[std::size_t(s)]);
         for (std::size_t i = 0; i < order_.size(); ++i)
             p.drawImage(kLeft + (int(i) + 1) * (kSide + kGap), y, cell(order_[i], std::size_t(s)).picture);

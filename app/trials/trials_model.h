@@ -31,7 +31,9 @@ public:
     /// Spots that the grid was made for, and their untreated pictures.
     const std::vector<Spot>& spots() const { return spots_; }
     const QImage& before(std::size_t spot) const { return before_[spot]; }
-    const TrialCell& cell(std::size_t candidate, std::size_t spot) const { return cells_[candidate * spots_.size() + spot]; }
+    const TrialCell& cell(std::size_t candidate, std::size_t spot) const {
+        return cells_[candidate * spots_.size() + spot];
+    }
     double share() const; ///< of cells that are computed
     /// Mean over spots; meaningless until the column is complete.
     TrialMeasure mean(std::size_t candidate) const;

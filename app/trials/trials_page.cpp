@@ -18,7 +18,7 @@
 namespace ulm::app {
 namespace {
 
-constexpr int kHead = 118, kLeft = 92, kGap = 8;
+constexpr int kHead = 128, kLeft = 92, kGap = 8;
 
 QString rankName(RankBy by) {
     switch (by) {
@@ -47,12 +47,14 @@ TrialsGrid::TrialsGrid(TrialsModel& model, QWidget* parent) : QWidget(parent), m
 
 int TrialsGrid::side() const {
     // As large as the window allows, and never below what can be judged.
-    const int columns = static_cast<int>(model_.candidates().size()) + 1, wide = parentWidget() ? parentWidget()->width() : 1100;
+    const int columns = static_cast<int>(model_.candidates().size()) + 1,
+              wide = parentWidget() ? parentWidget()->width() : 1100;
     return std::clamp((wide - kLeft) / std::max(1, columns) - kGap, 116, 192);
 }
 
 QSize TrialsGrid::sizeHint() const {
-    const int columns = static_cast<int>(model_.candidates().size()) + 1, rows = static_cast<int>(model_.spots().size());
+    const int columns = static_cast<int>(model_.candidates().size()) + 1,
+              rows = static_cast<int>(model_.spots().size());
     return {kLeft + columns * (side() + kGap), kHead + rows * (side() + kGap) + 6};
 }
 
@@ -62,7 +64,9 @@ QRect TrialsGrid::cellRect(int column, int row) const {
 
 QRect TrialsGrid::headRect(int column) const { return {kLeft + (column + 1) * (side() + kGap), 0, side(), kHead - 34}; }
 
-QRect TrialsGrid::adoptRect(int column) const { return {kLeft + (column + 1) * (side() + kGap), kHead - 32, side(), 26}; }
+QRect TrialsGrid::adoptRect(int column) const {
+    return {kLeft + (column + 1) * (side() + kGap), kHead - 32, side(), 26};
+}
 
 void TrialsGrid::paintEvent(QPaintEvent*) {
     const Theme& t = Theme::now();
@@ -76,7 +80,8 @@ void TrialsGrid::paintEvent(QPaintEvent*) {
             return;
         }
         // Delivered pixels as they are, the middle of the cell.
-        const QRectF from((image.width() - box.width() * devicePixelRatioF()) / 2.0, (image.height() - box.height() * devicePixelRatioF()) / 2.0,
+        const QRectF from((image.width() - box.width() * devicePixelRatioF()) / 2.0,
+                          (image.height() - box.height() * devicePixelRatioF()) / 2.0,
                           box.width() * devicePixelRatioF(), box.height() * devicePixelRatioF());
         p.drawImage(QRectF(box), image, from);
     };
@@ -101,19 +106,22 @@ void TrialsGrid::paintEvent(QPaintEvent*) {
         }
         p.setPen(t.ink);
         p.setFont(words(9, true));
-        const QString name = model_.blind() ? QString(QChar('P' + c)) : QString::fromStdString(model_.candidates()[k].name);
+        const QString name =
+            model_.blind() ? QString(QChar('P' + c)) : QString::fromStdString(model_.candidates()[k].name);
         p.drawText(head, Qt::AlignTop | Qt::AlignLeft, p.fontMetrics().elidedText(name, Qt::ElideRight, head.width()));
         if (!model_.blind()) {
             p.setFont(words(7.5));
             p.setPen(t.faint);
-            p.drawText(head.adjusted(0, 16, 0, -28), Qt::AlignTop | Qt::TextWordWrap, QString::fromStdString(model_.candidates()[k].told));
+            p.drawText(head.adjusted(0, 16, 0, -28), Qt::AlignTop | Qt::TextWordWrap,
+                       QString::fromStdString(model_.candidates()[k].told));
             if (model_.complete(k)) {
                 const TrialMeasure m = model_.mean(k);
                 p.setFont(figures(7.5));
                 p.setPen(t.ink);
                 p.drawText(head, Qt::AlignBottom | Qt::AlignLeft,
                            tr("faults %1 %\ntexture %2 %").arg(m.faults, 0, 'f', 0).arg(m.texture, 0, 'f', 0));
-                if (model_.allPicks()) p.drawText(head, Qt::AlignBottom | Qt::AlignRight, tr("%1 picks").arg(model_.picks(k)));
+                if (model_.allPicks())
+                    p.drawText(head, Qt::AlignBottom | Qt::AlignRight, tr("%1 picks").arg(model_.picks(k)));
             }
             const QRect b = adoptRect(c);
             p.fillRect(b, t.paper);
@@ -195,7 +203,8 @@ TrialsPage::TrialsPage(Project& project, LiveModel& live, QWidget* parent) : QWi
     ramps->setObjectName("trials.ramp");
     connect(ramps, &QPushButton::clicked, this, [this, ramps] {
         QMenu menu(this);
-        for (const RampKey& k : rampKeys()) menu.addAction(tr(k.name), this, [this, key = std::string(k.key)] { model_->tryRamp(key); });
+        for (const RampKey& k : rampKeys())
+            menu.addAction(tr(k.name), this, [this, key = std::string(k.key)] { model_->tryRamp(key); });
         menu.exec(ramps->mapToGlobal(QPoint(0, ramps->height())));
     });
     bar->addWidget(ramps);
@@ -214,7 +223,8 @@ TrialsPage::TrialsPage(Project& project, LiveModel& live, QWidget* parent) : QWi
     bar->addWidget(rank_);
     blind_ = new QPushButton;
     blind_->setObjectName("trials.blind");
-    blind_->setToolTip(tr("Hides which is which and shuffles: click what looks best, as often as you like, then reveal"));
+    blind_->setToolTip(
+        tr("Hides which is which and shuffles: click what looks best, as often as you like, then reveal"));
     connect(blind_, &QPushButton::clicked, this, [this] { model_->setBlind(!model_->blind()); });
     bar->addWidget(blind_);
     save_ = new QPushButton(tr("Save as PNG…"));
@@ -222,7 +232,8 @@ TrialsPage::TrialsPage(Project& project, LiveModel& live, QWidget* parent) : QWi
     connect(save_, &QPushButton::clicked, this, [this] {
         const ClipEntry* c = project_.currentClip();
         if (!c) return;
-        const QString f = QFileDialog::getSaveFileName(this, tr("Save the grid"), c->path.section('.', 0, -2) + "-trials.png", tr("PNG (*.png)"));
+        const QString f = QFileDialog::getSaveFileName(this, tr("Save the grid"),
+                                                       c->path.section('.', 0, -2) + "-trials.png", tr("PNG (*.png)"));
         if (!f.isEmpty()) exportSheet(f);
     });
     bar->addWidget(save_);
@@ -257,7 +268,8 @@ TrialsPage::TrialsPage(Project& project, LiveModel& live, QWidget* parent) : QWi
 
 void TrialsPage::exportSheet(const QString& path) {
     if (!model_->sheet().save(path, "PNG"))
-        Q_EMIT project_.problem(path, tr("The grid cannot be written there."), tr("Choose another folder, or make room on the disk."));
+        Q_EMIT project_.problem(path, tr("The grid cannot be written there."),
+                                tr("Choose another folder, or make room on the disk."));
 }
 
 void TrialsPage::paintEvent(QPaintEvent*) {
@@ -279,15 +291,20 @@ void TrialsPage::refresh() {
     save_->setEnabled(any && model_->share() >= 1 && !model_->blind());
     scroll_->setVisible(any);
     empty_->setVisible(!any);
-    empty_->setText(!c       ? tr("Drop a clip anywhere first.")
-                    : !ready ? tr("%1 is still being looked over: trials are made on its spots.").arg(c->name())
-                             : tr("Several treatments of %1 side by side, on its spots.\nTry what advice suggests in several "
-                                  "strengths, or five values of one control.\nAdopt the one that looks best.").arg(c->name()));
-    state_->setText(!any                  ? QString()
-                    : model_->blind()     ? tr("Click what looks best. %1 picks so far.").arg(model_->allPicks())
-                    : model_->share() < 1 ? tr("%1 of %2 computed").arg(std::lround(model_->share() * double(model_->candidates().size() * model_->spots().size())))
-                                                .arg(model_->candidates().size() * model_->spots().size())
-                                          : tr("Hold a cell to see it untreated; click a name for the whole frame."));
+    empty_->setText(
+        !c       ? tr("Drop a clip anywhere first.")
+        : !ready ? tr("%1 is still being looked over: trials are made on its spots.").arg(c->name())
+                 : tr("Several treatments of %1 side by side, on its spots.\nTry what advice suggests in several "
+                      "strengths, or five values of one control.\nAdopt the one that looks best.")
+                       .arg(c->name()));
+    state_->setText(
+        !any              ? QString()
+        : model_->blind() ? tr("Click what looks best. %1 picks so far.").arg(model_->allPicks())
+        : model_->share() < 1
+            ? tr("%1 of %2 computed")
+                  .arg(std::lround(model_->share() * double(model_->candidates().size() * model_->spots().size())))
+                  .arg(model_->candidates().size() * model_->spots().size())
+            : tr("Hold a cell to see it untreated; click a name for the whole frame."));
     grid_->setMinimumSize(grid_->sizeHint());
     update();
 }

@@ -62,18 +62,22 @@ std::vector<Finding> findings(const Inspection& i, const MediaFacts& facts) {
         add("detail", "Less detail than its size",
             "stored with " + std::to_string(v.height) + " lines, but holds about " + std::to_string(lines / 10 * 10),
             1 + 2 * (1 - i.readings.detail), i.confidence.contains("detail") ? i.confidence.at("detail") : 0.5);
-    if (const double share = double(i.duplicates.size()) / double(std::max<std::int64_t>(1, i.framesLooked)); share > 0.02) {
+    if (const double share = double(i.duplicates.size()) / double(std::max<std::int64_t>(1, i.framesLooked));
+        share > 0.02) {
         std::string told = times(i.duplicates.size(), "frame repeats", "frames repeat") + " the one before";
         if (i.repeats.of)
-            told += ": " + std::to_string(i.repeats.repeats) + " of every " + std::to_string(i.repeats.of) + ", so it was " +
-                    number(v.fps * (1 - double(i.repeats.repeats) / i.repeats.of), 2) + " frames a second";
+            told += ": " + std::to_string(i.repeats.repeats) + " of every " + std::to_string(i.repeats.of) +
+                    ", so it was " + number(v.fps * (1 - double(i.repeats.repeats) / i.repeats.of), 2) +
+                    " frames a second";
         add("duplicates", "Repeated frames", told, 1 + 6 * share, i.repeats.of ? 0.95 : 0.75, i.duplicates.front());
     }
     if (i.timing.missing > 0)
-        add("gaps", "Missing frames", "the times of " + times(std::size_t(i.timing.missing), "frame are", "frames are") + " left out",
-            1.5, 0.9, i.timing.gaps.front());
+        add("gaps", "Missing frames",
+            "the times of " + times(std::size_t(i.timing.missing), "frame are", "frames are") + " left out", 1.5, 0.9,
+            i.timing.gaps.front());
     else if (i.timing.unevenShare > 2)
-        add("timing", "Uneven frame times", number(i.timing.unevenShare, 0) + " % of frames come early or late", 1.2, 0.9);
+        add("timing", "Uneven frame times", number(i.timing.unevenShare, 0) + " % of frames come early or late", 1.2,
+            0.9);
     if (!i.movement.jumps.empty())
         add("jumps", "Jumps in movement",
             times(i.movement.jumps.size(), "place looks", "places look") + " as if a frame were missing", 1.4,
@@ -86,22 +90,23 @@ std::vector<Finding> findings(const Inspection& i, const MediaFacts& facts) {
             i.movement.shake / (0.0018 * v.width), i.movement.confidence, i.movement.shakiest);
     if (v.interlaced || i.fieldOrder != "progressive")
         add("interlace", "Interlaced",
-            i.fieldOrder == "progressive" ? "the file says so, but no combs show"
-                                          : i.fieldOrder + " field first",
+            i.fieldOrder == "progressive" ? "the file says so, but no combs show" : i.fieldOrder + " field first",
             i.fieldOrder == "progressive" ? 0.8 : 3, 0.9);
     if (!i.inside.empty() && (i.inside.w < v.codedWidth - 3 || i.inside.h < v.codedHeight - 3) && v.rotation == 0)
         add("bars", "Black bars",
-            "the picture is " + std::to_string(i.inside.w) + "×" + std::to_string(i.inside.h) + " inside them", 1.3, 0.95, 0,
-            i.inside);
+            "the picture is " + std::to_string(i.inside.w) + "×" + std::to_string(i.inside.h) + " inside them", 1.3,
+            0.95, 0, i.inside);
     if (!i.overlays.empty())
         add("overlay", "Something lies over the picture",
             times(i.overlays.size(), "place stays", "places stay") + " put while the rest moves", 0.9,
             i.overlays.front().confidence, 0, i.overlays.front().box);
     if (i.framesLost)
-        add("lost", "Damaged frames", times(std::size_t(i.framesLost), "frame", "frames") + " could not be decoded", 3, 1);
+        add("lost", "Damaged frames", times(std::size_t(i.framesLost), "frame", "frames") + " could not be decoded", 3,
+            1);
     if (i.sound.any) {
         if (i.sound.clippedShare > 0.01)
-            add("sound_clipping", "Clipped sound", number(i.sound.clippedShare, 2) + " % of it is cut off at full scale", 2, 0.9);
+            add("sound_clipping", "Clipped sound",
+                number(i.sound.clippedShare, 2) + " % of it is cut off at full scale", 2, 0.9);
         if (i.sound.loudness <= -69)
             add("sound_silent", "Silent sound track", "nothing is heard on it", 1.2, 1);
         else if (i.sound.loudness < -24 || i.sound.loudness > -9)
@@ -110,9 +115,11 @@ std::vector<Finding> findings(const Inspection& i, const MediaFacts& facts) {
         if (i.sound.truePeak > -0.5 && i.sound.clippedShare <= 0.01)
             add("sound_peak", "Sound close to full scale", "true peak " + number(i.sound.truePeak) + " dB", 1, 0.9);
         if (i.sound.noiseFloor > -50 && i.sound.noiseFloor > i.sound.loudness - 24 && i.sound.loudness > -60)
-            add("sound_noise", "Noisy sound", "its quietest parts lie at " + number(i.sound.noiseFloor, 0) + " dB", 1.2, 0.5);
+            add("sound_noise", "Noisy sound", "its quietest parts lie at " + number(i.sound.noiseFloor, 0) + " dB", 1.2,
+                0.5);
     }
-    std::ranges::stable_sort(all, std::greater{}, [](const Finding& f) { return f.severity * (0.4 + 0.6 * f.confidence); });
+    std::ranges::stable_sort(all, std::greater{},
+                             [](const Finding& f) { return f.severity * (0.4 + 0.6 * f.confidence); });
     return all;
 }
 
@@ -121,35 +128,51 @@ std::vector<Advice> advise(const Inspection& i, const MediaFacts& facts) {
     const Readings& r = i.readings;
     const VideoFacts& v = facts.video;
     if (r.blocking >= 3)
-        all.push_back({"clean", "Remove compression blocks", toldReading(*findReading("blocking"), r.blocking) + ".",
-                       "May soften the finest texture a little.", {{"clean.blocks", "measured"}},
+        all.push_back({"clean",
+                       "Remove compression blocks",
+                       toldReading(*findReading("blocking"), r.blocking) + ".",
+                       "May soften the finest texture a little.",
+                       {{"clean.blocks", "measured"}},
                        "Half as strong, and a fifth of the original kept",
                        {{"clean.blocks", number(r.blocking / 2)}, {"clean.keep_original", "20"}}});
     if (r.noise >= 1.5)
-        all.push_back({"clean", "Remove noise",
-                       "Noise of " + toldReading(*findReading("noise_sigma"), r.noise) + "; it costs bits that the picture needs.",
-                       "Skin and plaster can turn waxy if pushed.", {{"clean.noise", "measured"}},
-                       "Leave some of it in", {{"clean.noise", "nudge:-" + number(r.noise * 0.4)}}});
+        all.push_back({"clean",
+                       "Remove noise",
+                       "Noise of " + toldReading(*findReading("noise_sigma"), r.noise) +
+                           "; it costs bits that the picture needs.",
+                       "Skin and plaster can turn waxy if pushed.",
+                       {{"clean.noise", "measured"}},
+                       "Leave some of it in",
+                       {{"clean.noise", "nudge:-" + number(r.noise * 0.4)}}});
     const int lines = i.detailLines(v.height);
     const bool hollow = lines > 0 && lines < 0.8 * v.height;
     if (std::min(v.width, v.height) < 700)
-        all.push_back({"enlarge", "Enlarge",
+        all.push_back({"enlarge",
+                       "Enlarge",
                        std::to_string(v.width) + "×" + std::to_string(v.height) +
                            " is below what most destinations show; scaling it well here beats their scaling.",
-                       "The file grows; blocks and noise grow with it unless cleaned first.", {{"enlarge.scale", "2"}},
-                       "One and a half times", {{"enlarge.scale", "1.5"}}});
+                       "The file grows; blocks and noise grow with it unless cleaned first.",
+                       {{"enlarge.scale", "2"}},
+                       "One and a half times",
+                       {{"enlarge.scale", "1.5"}}});
     // Sharpening what was already sharpened, or what is blocky, brings the marks out.
     if (r.softness >= 5 && r.haloes < 12)
-        all.push_back({"finish", "Sharpen lightly",
+        all.push_back({"finish",
+                       "Sharpen lightly",
                        toldReading(*findReading("softness_px"), r.softness) + "." +
                            (hollow ? " The detail of the missing lines cannot come back by sharpening." : ""),
-                       "Too much leaves bright lines beside edges.", {{"finish.sharpen.amount", "0.6"}},
-                       "More, finer", {{"finish.sharpen.amount", "0.9"}, {"finish.sharpen.radius", "0.7"}}});
+                       "Too much leaves bright lines beside edges.",
+                       {{"finish.sharpen.amount", "0.6"}},
+                       "More, finer",
+                       {{"finish.sharpen.amount", "0.9"}, {"finish.sharpen.radius", "0.7"}}});
     if (!i.inside.empty() && i.inside.h < 0.8 * v.height && v.rotation == 0)
-        all.push_back({"frame", "Fill the upright shape",
+        all.push_back({"frame",
+                       "Fill the upright shape",
                        "Black bars take " + number(100.0 * (v.height - i.inside.h) / v.height, 0) + " % of the height.",
-                       "The sides are cut away.", {{"frame.aspect", "9:16"}, {"frame.fill", "crop"}},
-                       "On a blurred copy, nothing cut", {{"frame.aspect", "9:16"}, {"frame.fill", "blur"}}});
+                       "The sides are cut away.",
+                       {{"frame.aspect", "9:16"}, {"frame.fill", "crop"}},
+                       "On a blurred copy, nothing cut",
+                       {{"frame.aspect", "9:16"}, {"frame.fill", "blur"}}});
     return all;
 }
 

@@ -45,14 +45,14 @@ std::vector<Mark> findFaces(const Plane& p, std::int64_t frame) {
     if (w < 40 || h < 40) return {};
     cv::Mat grey(h, w, CV_8UC1);
     for (int y = 0; y < h; ++y) {
-        const int y0 = r.y + static_cast<int>(y * shrink), y1 = std::max(y0 + 1, r.y + static_cast<int>((y + 1) * shrink));
+        const int y0 = r.y + static_cast<int>(y * shrink),
+                  y1 = std::max(y0 + 1, r.y + static_cast<int>((y + 1) * shrink));
         for (int x = 0; x < w; ++x) {
             const int x0 = static_cast<int>(x * shrink), x1 = std::max(x0 + 1, static_cast<int>((x + 1) * shrink));
             float sum = 0;
             for (int j = y0; j < std::min(y1, r.bottom()); ++j)
                 for (int i = x0; i < std::min(x1, r.w); ++i) sum += p.row(j)[i];
-            grey.at<std::uint8_t>(y, x) =
-                cv::saturate_cast<std::uint8_t>(255 * sum / float((y1 - y0) * (x1 - x0)));
+            grey.at<std::uint8_t>(y, x) = cv::saturate_cast<std::uint8_t>(255 * sum / float((y1 - y0) * (x1 - x0)));
         }
     }
     auto detector = detectors.take();

@@ -32,15 +32,16 @@ Noise noise(const Plane&, double scale);
 /// Strong edges, walked along rows and columns. Width between the extrema that bound an edge: Marziliano, Dufaux,
 /// Winkler & Ebrahimi, "A no-reference perceptual blur metric", ICIP 2002. Haloes: both extrema's overshoot over the
 /// level a little further away, % of the edge's height. Ringing: how far seven samples just
-/// outside the extrema stray from a straight line, less how far the next seven do, in steps, where those are calm: after
-/// the same authors' "Perceptual blur and ringing metrics", 2004.
+/// outside the extrema stray from a straight line, less how far the next seven do, in steps, where those are calm:
+/// after the same authors' "Perceptual blur and ringing metrics", 2004.
 struct Edges {
     double softness = 0, haloes = 0, ringing = 0;
     double straight = 0;
     int count = 0;
     FaultMap widthMap, haloMap, ringMap;
 };
-Edges edges(const Plane&, double noiseSigma);
+/// `strong`: steps a pixel from which a gradient is an edge.
+Edges edges(const Plane&, double noiseSigma, double strong = 10);
 
 /// Stair-steps on slanted edges: the place where an edge crosses its middle level is followed along the edge (as the
 /// slanted-edge method of ISO 12233 finds it) and its jumps are held against those of a full staircase of that slope.

@@ -67,13 +67,11 @@ void offerPlaces(Places& best, const Sample& s) {
                     v = v > 1 ? 0.3 + v / 40 : 0;
                 } else if (edge) { // many clear edges
                     v = map.weight(c, r) > 8 ? 0.2 + map.weight(c, r) / 60 : 0;
-                } else if (map.weight(c, r) > 0) {
+                } else if (map.weight(c, r) > 0 && s.reading.readings.*kind->member >= 0.6 * kind->notable) {
                     v = map.at(c, r) / std::max(kind->notable, 0.5);
                     if (noise) // flat on most sides, and dark where it shows most
                         v *= (s.reading.maps.at("crushed").at(c, r) > 20 ? 0.2 : 1.0) *
                              (map.weight(c - 1, r) + map.weight(c + 1, r) + map.weight(c, r - 1) > 2 ? 1.0 : 0.5);
-                    // The picture's reading decides whether the kind shows at all.
-                    v *= std::min(1.0, s.reading.readings.*kind->member / std::max(kind->notable, 0.5));
                 }
                 if (v > 0.05) {
                     const Rect b = map.block(c, r);
@@ -171,9 +169,9 @@ private:
         const double flat = median(flat_), straight = median(straight_);
         const Readings& r = out_.readings;
         out_.dark = median(level_) < 0.22;
-        if (flat > 0.8 && straight < 0.55)
+        if (flat > 0.6 && straight < 0.6)
             out_.kind = "line art", out_.kindConfidence = std::clamp(flat, 0.5, 0.9);
-        else if (flat > 0.55 && straight > 0.35)
+        else if (flat > 0.5 && straight >= 0.6)
             out_.kind = "screen", out_.kindConfidence = std::clamp(0.4 + straight / 2, 0.4, 0.9);
         else if (r.noise < 0.6 && r.noiseDark < 0.7 && r.blocking < 3)
             out_.kind = "generated", out_.kindConfidence = 0.4;

@@ -16,12 +16,14 @@ Rect boxFrom(const json& j) {
 
 json marksJson(const std::vector<Mark>& marks) {
     json all = json::array();
-    for (const Mark& m : marks) all.push_back({{"frame", m.frame}, {"box", boxJson(m.box)}, {"confidence", m.confidence}});
+    for (const Mark& m : marks)
+        all.push_back({{"frame", m.frame}, {"box", boxJson(m.box)}, {"confidence", m.confidence}});
     return all;
 }
 std::vector<Mark> marksFrom(const json& j) {
     std::vector<Mark> all;
-    for (const json& m : j) all.push_back({m.at("frame").get<std::int64_t>(), boxFrom(m.at("box")), m.at("confidence").get<double>()});
+    for (const json& m : j)
+        all.push_back({m.at("frame").get<std::int64_t>(), boxFrom(m.at("box")), m.at("confidence").get<double>()});
     return all;
 }
 
@@ -58,7 +60,11 @@ json toJson(const Inspection& i, const MediaFacts& facts) {
                           {"method", k.method},
                           {"notable_from", k.notable},
                           {"confidence", c == i.confidence.end() ? 0.0 : c->second},
-                          {"worst", {{"value", worst.value}, {"frame", worst.frame}, {"seconds", secondsOf(facts, worst.frame)}, {"box", boxJson(worst.box)}}}};
+                          {"worst",
+                           {{"value", worst.value},
+                            {"frame", worst.frame},
+                            {"seconds", secondsOf(facts, worst.frame)},
+                            {"box", boxJson(worst.box)}}}};
     }
     for (const Advice& a : advise(i, facts)) {
         json one = {{"step", a.step}, {"what", a.what}, {"why", a.why}, {"risk", a.risk}, {"set", a.set}};
@@ -66,12 +72,19 @@ json toJson(const Inspection& i, const MediaFacts& facts) {
         advice.push_back(one);
     }
     for (const Finding& f : findings(i, facts))
-        found.push_back({{"key", f.key}, {"what", f.what}, {"told", f.told}, {"severity", f.severity}, {"frame", f.frame},
-                         {"seconds", secondsOf(facts, f.frame)}, {"box", boxJson(f.box)}, {"confidence", f.confidence}});
+        found.push_back({{"key", f.key},
+                         {"what", f.what},
+                         {"told", f.told},
+                         {"severity", f.severity},
+                         {"frame", f.frame},
+                         {"seconds", secondsOf(facts, f.frame)},
+                         {"box", boxJson(f.box)},
+                         {"confidence", f.confidence}});
     const auto placeJson = [](const WatchPlace& p) {
         return json{{"what", p.what}, {"frame", p.frame}, {"x", p.x}, {"y", p.y}, {"value", p.value}};
     };
-    for (const WatchPlace& p : choosePlaces(i, {0, 0, facts.video.width, facts.video.height}, 48)) places.push_back(placeJson(p));
+    for (const WatchPlace& p : choosePlaces(i, {0, 0, facts.video.width, facts.video.height}, 48))
+        places.push_back(placeJson(p));
     for (const WatchPlace& p : i.candidates) candidates.push_back(placeJson(p));
     for (const auto& [frame, r] : i.samples) {
         json one = readingsJson(r);
@@ -79,44 +92,54 @@ json toJson(const Inspection& i, const MediaFacts& facts) {
         samples.push_back(one);
     }
     for (const auto& [a, b] : i.sound.silences) silences.push_back({a, b});
-    return {{"ulmwood_inspection", 1},
-            {"file", facts.file},
-            {"complete", i.complete},
-            {"readings", readingsJson(i.readings)},
-            {"details", details},
-            {"block_grid", {{"size", i.grid.size}, {"x", i.grid.x}, {"y", i.grid.y}}},
-            {"findings", found},
-            {"cuts", i.cuts},
-            {"duplicates", i.duplicates},
-            {"duplicate_pattern", {{"repeats", i.repeats.repeats}, {"of", i.repeats.of}}},
-            {"movement",
-             {{"shake_px", i.movement.shake}, {"shakiest_frame", i.movement.shakiest}, {"speed_px", i.movement.speed},
-              {"judder", i.movement.judder}, {"fast", i.movement.fast}, {"confidence", i.movement.confidence},
-              {"jumps", i.movement.jumps}, {"change", roundedList(i.movement.change)}}},
-            {"timing", {{"uneven_percent", i.timing.unevenShare}, {"gaps", i.timing.gaps}, {"missing", i.timing.missing}}},
-            {"field_order", i.fieldOrder},
-            {"picture_box", boxJson(i.inside)},
-            {"detail_lines", i.detailLines(facts.video.height)},
-            {"faces", marksJson(i.faces)},
-            {"text", marksJson(i.text)},
-            {"overlays", marksJson(i.overlays)},
-            {"kind", i.kind},
-            {"kind_confidence", i.kindConfidence},
-            {"dark", i.dark},
-            {"fast", i.movement.fast},
-            {"sound",
-             i.sound.any ? json{{"loudness_lufs", i.sound.loudness}, {"range_lu", i.sound.range}, {"true_peak_db", i.sound.truePeak},
-                                {"noise_floor_db", i.sound.noiseFloor}, {"clipped_percent", i.sound.clippedShare},
-                                {"silences", silences}, {"momentary_lufs", roundedList(i.sound.momentary)}, {"seconds", i.sound.seconds}}
-                         : json(nullptr)},
-            {"advice", advice},
-            {"places", places},
-            {"candidates", candidates},
-            {"samples", samples},
-            {"runs", i.runs},
-            {"frames_looked_at", i.framesLooked},
-            {"frames_measured", i.samples.size()},
-            {"lost_frames", i.framesLost}};
+    return {
+        {"ulmwood_inspection", 1},
+        {"file", facts.file},
+        {"complete", i.complete},
+        {"readings", readingsJson(i.readings)},
+        {"details", details},
+        {"block_grid", {{"size", i.grid.size}, {"x", i.grid.x}, {"y", i.grid.y}}},
+        {"findings", found},
+        {"cuts", i.cuts},
+        {"duplicates", i.duplicates},
+        {"duplicate_pattern", {{"repeats", i.repeats.repeats}, {"of", i.repeats.of}}},
+        {"movement",
+         {{"shake_px", i.movement.shake},
+          {"shakiest_frame", i.movement.shakiest},
+          {"speed_px", i.movement.speed},
+          {"judder", i.movement.judder},
+          {"fast", i.movement.fast},
+          {"confidence", i.movement.confidence},
+          {"jumps", i.movement.jumps},
+          {"change", roundedList(i.movement.change)}}},
+        {"timing", {{"uneven_percent", i.timing.unevenShare}, {"gaps", i.timing.gaps}, {"missing", i.timing.missing}}},
+        {"field_order", i.fieldOrder},
+        {"picture_box", boxJson(i.inside)},
+        {"detail_lines", i.detailLines(facts.video.height)},
+        {"faces", marksJson(i.faces)},
+        {"text", marksJson(i.text)},
+        {"overlays", marksJson(i.overlays)},
+        {"kind", i.kind},
+        {"kind_confidence", i.kindConfidence},
+        {"dark", i.dark},
+        {"fast", i.movement.fast},
+        {"sound", i.sound.any ? json{{"loudness_lufs", i.sound.loudness},
+                                     {"range_lu", i.sound.range},
+                                     {"true_peak_db", i.sound.truePeak},
+                                     {"noise_floor_db", i.sound.noiseFloor},
+                                     {"clipped_percent", i.sound.clippedShare},
+                                     {"silences", silences},
+                                     {"momentary_lufs", roundedList(i.sound.momentary)},
+                                     {"seconds", i.sound.seconds}}
+                              : json(nullptr)},
+        {"advice", advice},
+        {"places", places},
+        {"candidates", candidates},
+        {"samples", samples},
+        {"runs", i.runs},
+        {"frames_looked_at", i.framesLooked},
+        {"frames_measured", i.samples.size()},
+        {"lost_frames", i.framesLost}};
 }
 
 Inspection inspectionFromJson(const json& j, const std::string& file) {
@@ -130,7 +153,8 @@ Inspection inspectionFromJson(const json& j, const std::string& file) {
             const json& w = d.at("worst");
             i.worst[key] = {w.at("value").get<double>(), w.at("frame").get<std::int64_t>(), boxFrom(w.at("box"))};
         }
-        i.grid = {j.at("block_grid").at("size").get<double>(), j.at("block_grid").at("x").get<int>(), j.at("block_grid").at("y").get<int>()};
+        i.grid = {j.at("block_grid").at("size").get<double>(), j.at("block_grid").at("x").get<int>(),
+                  j.at("block_grid").at("y").get<int>()};
         i.cuts = j.at("cuts").get<std::vector<std::int64_t>>();
         i.duplicates = j.at("duplicates").get<std::vector<std::int64_t>>();
         i.repeats = {j.at("duplicate_pattern").at("repeats").get<int>(), j.at("duplicate_pattern").at("of").get<int>()};
@@ -143,7 +167,8 @@ Inspection inspectionFromJson(const json& j, const std::string& file) {
         i.movement.confidence = m.at("confidence").get<double>();
         i.movement.jumps = m.at("jumps").get<std::vector<std::int64_t>>();
         i.movement.change = m.at("change").get<std::vector<float>>();
-        i.timing = {j.at("timing").at("uneven_percent").get<double>(), j.at("timing").at("gaps").get<std::vector<std::int64_t>>(),
+        i.timing = {j.at("timing").at("uneven_percent").get<double>(),
+                    j.at("timing").at("gaps").get<std::vector<std::int64_t>>(),
                     j.at("timing").at("missing").get<std::int64_t>()};
         i.fieldOrder = j.at("field_order").get<std::string>();
         i.inside = boxFrom(j.at("picture_box"));
@@ -165,8 +190,10 @@ Inspection inspectionFromJson(const json& j, const std::string& file) {
             i.sound.seconds = s.at("seconds").get<double>();
         }
         for (const json& p : j.at("candidates"))
-            i.candidates.push_back({p.at("what").get<std::string>(), p.at("frame").get<std::int64_t>(), p.at("x").get<int>(), p.at("y").get<int>(), p.at("value").get<double>()});
-        for (const json& s : j.at("samples")) i.samples.emplace_back(s.at("frame").get<std::int64_t>(), readingsFrom(s));
+            i.candidates.push_back({p.at("what").get<std::string>(), p.at("frame").get<std::int64_t>(),
+                                    p.at("x").get<int>(), p.at("y").get<int>(), p.at("value").get<double>()});
+        for (const json& s : j.at("samples"))
+            i.samples.emplace_back(s.at("frame").get<std::int64_t>(), readingsFrom(s));
         i.runs = j.at("runs").get<std::vector<std::pair<std::int64_t, std::int64_t>>>();
         i.framesLooked = j.at("frames_looked_at").get<std::int64_t>();
         i.framesLost = j.at("lost_frames").get<std::int64_t>();
@@ -185,8 +212,9 @@ std::string toCsv(const Inspection& i, const MediaFacts& facts) {
         const auto it = i.worst.find(k.key);
         const Worst w = it == i.worst.end() ? Worst{} : it->second;
         const auto c = i.confidence.find(k.key);
-        out << k.key << ',' << quoted(k.name) << ',' << i.readings.*k.member << ',' << quoted(k.unit) << ',' << k.notable << ','
-            << (c == i.confidence.end() ? 0.0 : c->second) << ',' << w.value << ',' << w.frame << ',' << secondsOf(facts, w.frame);
+        out << k.key << ',' << quoted(k.name) << ',' << i.readings.*k.member << ',' << quoted(k.unit) << ','
+            << k.notable << ',' << (c == i.confidence.end() ? 0.0 : c->second) << ',' << w.value << ',' << w.frame
+            << ',' << secondsOf(facts, w.frame);
         if (w.box.empty())
             out << ",,,,";
         else

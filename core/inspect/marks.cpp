@@ -8,6 +8,8 @@
 namespace ulm {
 namespace {
 
+constexpr float kChanges = 28; // steps between the darkest and the brightest of all frames: more than noise makes
+
 constexpr float kSteps = 219;
 
 struct Box {
@@ -118,6 +120,17 @@ void OverlayFinder::add(const Plane& p) {
     levels_.push_back(std::move(small));
 }
 
+bool OverlayFinder::pictureChanges() const {
+    int changing = 0, all = 0;
+    for (std::size_t i = 0; i < levels_[0].size(); i += 7) {
+        float low = 1e9f, high = -1e9f;
+        for (const auto& f : levels_) low = std::min(low, f[i]), high = std::max(high, f[i]);
+        ++all;
+        changing += high - low > kChanges;
+    }
+    return changing > 0.5 * all;
+}
+
 // Most of a band of ten samples around the box changes from frame to frame: a still part of a still scene does not
 // count as lying over the picture.
 bool OverlayFinder::surroundingsChange(int left, int top, int right, int bottom) const {
@@ -132,20 +145,20 @@ bool OverlayFinder::surroundingsChange(int left, int top, int right, int bottom)
                 low = std::min(low, v), high = std::max(high, v);
             }
             ++all;
-            changing += high - low > 12;
+            changing += high - low > kChanges;
         }
     return changing > 0.75 * all;
 }
 
 std::vector<Mark> OverlayFinder::find() const {
-    if (frames_.size() < 5) return {};
+    if (frames_.size() < 5 || !pictureChanges()) return {};
     constexpr float kEdge = 10;
     constexpr int kCell = 8;
     const std::size_t half = frames_[0].size() / 2, n = frames_.size();
     std::vector<char> stays(half, 0);
     std::vector<float> values(n);
     for (std::size_t i = 0; i < half; ++i) {
-        bool stay = false;
+        char stay = 0; // 1: its change across stays, 2: its change down
         for (const std::size_t at : {i, i + half}) {
             std::size_t strong = 0;
             for (std::size_t k = 0; k < n; ++k) strong += std::abs(values[k] = frames_[k][at]) > kEdge;
@@ -155,7 +168,7 @@ std::vector<Mark> OverlayFinder::find() const {
             const float median = *m;
             std::size_t alike = 0;
             for (std::size_t k = 0; k < n; ++k) alike += std::abs(frames_[k][at] - median) < 0.3f * std::abs(median);
-            if (alike >= n * 4 / 5) stay = true;
+            if (alike >= n * 4 / 5) stay = static_cast<char>(stay | (at == i ? 1 : 2));
         }
         stays[i] = stay;
     }
@@ -163,14 +176,20 @@ std::vector<Mark> OverlayFinder::find() const {
     std::vector<char> cells(static_cast<std::size_t>(columns * rows), 0);
     for (int r = 0; r < rows; ++r)
         for (int c = 0; c < columns; ++c) {
-            int count = 0;
+            // A level line stays put under a level pan: only what has upright edges, too, is fixed.
+            int across = 0, any = 0;
             for (int y = 0; y < kCell; ++y)
-                for (int x = 0; x < kCell; ++x) count += stays[static_cast<std::size_t>((r * kCell + y) * w_ + c * kCell + x)];
-            cells[static_cast<std::size_t>(r * columns + c)] = count >= 4;
+                for (int x = 0; x < kCell; ++x) {
+                    const char s = stays[static_cast<std::size_t>((r * kCell + y) * w_ + c * kCell + x)];
+                    across += s & 1;
+                    any += s != 0;
+                }
+            cells[static_cast<std::size_t>(r * columns + c)] = any >= 4 && across >= 2;
         }
     std::vector<Mark> out;
     for (const Box& b : joined(cells, columns, rows, 2)) {
-        if (b.cells < 3 || !surroundingsChange(b.left * kCell, b.top * kCell, (b.right + 1) * kCell, (b.bottom + 1) * kCell))
+        if (b.cells < 3 ||
+            !surroundingsChange(b.left * kCell, b.top * kCell, (b.right + 1) * kCell, (b.bottom + 1) * kCell))
             continue;
         const Rect box{area_.x + b.left * kCell * shrink_, area_.y + b.top * kCell * shrink_,
                        (b.right - b.left + 1) * kCell * shrink_, (b.bottom - b.top + 1) * kCell * shrink_};

@@ -14,8 +14,8 @@ struct Mark {
     double confidence = 0; ///< [0, 1]
 };
 
-/// Lines of letters: blocks full of strokes (steep rises and falls in turn, two levels of brightness) that join to boxes
-/// wider than high. After Smith & Kanade, "Video skimming and characterization", CVPR 1997.
+/// Lines of letters: blocks full of strokes (steep rises and falls in turn, two levels of brightness) that join to
+/// boxes wider than high. After Smith & Kanade, "Video skimming and characterization", CVPR 1997.
 std::vector<Mark> findText(const Plane& luma, std::int64_t frame);
 
 /// Faces looking at the camera, at least a twelfth of the picture's shorter side: Viola & Jones, IJCV 2004, by the
@@ -28,10 +28,12 @@ std::vector<Mark> findFaces(const Plane& luma, std::int64_t frame);
 class OverlayFinder {
 public:
     void add(const Plane& luma);
-    /// Needs at least five frames; what lies in still surroundings does not count.
+    /// Needs at least five frames; none where most of the picture stands still, and what lies in
+    /// still surroundings does not count.
     std::vector<Mark> find() const;
 
 private:
+    bool pictureChanges() const;
     bool surroundingsChange(int left, int top, int right, int bottom) const;
     Rect area_;
     int shrink_ = 1, w_ = 0, h_ = 0;

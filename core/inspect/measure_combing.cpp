@@ -7,7 +7,8 @@ namespace ulm::measure {
 
 FaultMap combing(const Plane& p, const Plane& next, double noiseSigma) {
     // Neither noise nor rounding makes a tooth, or movement.
-    const float kTooth = std::max(9.f, float(4 * noiseSigma)) / kSteps, kMoves = std::max(6.f, float(3 * noiseSigma)) / kSteps;
+    const float kTooth = std::max(9.f, float(4 * noiseSigma)) / kSteps,
+                kMoves = std::max(6.f, float(3 * noiseSigma)) / kSteps;
     const Rect r = p.area().intersected(next.area());
     FaultMap map(r);
     for (int y = r.y + 2; y < r.bottom() - 2; ++y) {

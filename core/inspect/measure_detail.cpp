@@ -67,8 +67,7 @@ double detail(const Plane& p) {
             double e = 0;
             for (int j = 2; j < kSide - 2; j += 4) {
                 const float* s = p.row(y + j) + (x - r.x);
-                for (int i = 2; i < kSide - 2; ++i)
-                    e += std::abs(s[i + 1] - s[i]) + std::abs(s[i + p.stride()] - s[i]);
+                for (int i = 2; i < kSide - 2; ++i) e += std::abs(s[i + 1] - s[i]) + std::abs(s[i + p.stride()] - s[i]);
             }
             blocks.push_back({e, x, y});
         }

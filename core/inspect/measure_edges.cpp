@@ -6,7 +6,7 @@
 namespace ulm::measure {
 namespace {
 
-constexpr float kStrong = 10 / kSteps, kHeight = 36 / kSteps;
+constexpr float kHeight = 36 / kSteps;
 
 struct Found {
     std::vector<float> overshoots, rings;
@@ -17,12 +17,12 @@ struct Found {
 // Walks along one line: at each strong gradient maximum, the width between the extrema that bound it, and what lies
 // beyond them. `at` turns an index of the line into a pixel.
 template <class At>
-void walk(const float* s, std::ptrdiff_t step, std::ptrdiff_t across, int length, bool inner, const At& at,
-          float quiet, Found& f, Edges& out) {
+void walk(const float* s, std::ptrdiff_t step, std::ptrdiff_t across, int length, bool inner, const At& at, float quiet,
+          float strong, Found& f, Edges& out) {
     const auto v = [&](int i) { return s[i * step]; };
     for (int i = 2; i < length - 3; ++i) {
         const float g = v(i + 1) - v(i);
-        if (std::abs(g) < kStrong || std::abs(g) < std::abs(v(i) - v(i - 1)) ||
+        if (std::abs(g) < strong || std::abs(g) < std::abs(v(i) - v(i - 1)) ||
             std::abs(g) <= std::abs(v(i + 2) - v(i + 1)))
             continue;
         if (inner) { // the same step on the lines beside it: the edge runs exactly along the grid
@@ -82,7 +82,7 @@ double quantile(std::vector<float>& v, double share) {
 
 } // namespace
 
-Edges edges(const Plane& p, double noiseSigma) {
+Edges edges(const Plane& p, double noiseSigma, double strong) {
     const Rect r = p.area();
     Edges out;
     out.widthMap = out.haloMap = out.ringMap = FaultMap(r);
@@ -94,11 +94,17 @@ Edges edges(const Plane& p, double noiseSigma) {
     for (int y = 0; y < r.h; y += every)
         walk(
             p.row(r.y + y), 1, p.stride(), r.w, y > 0 && y < r.h - 1,
-            [&](int i) { return std::pair{r.x + i, r.y + y}; }, quiet, f, out);
+            [&](int i) {
+                return std::pair{r.x + i, r.y + y};
+            },
+            quiet, float(strong / kSteps), f, out);
     for (int x = 0; x < r.w; x += every)
         walk(
             p.row(r.y) + x, p.stride(), 1, r.h, x > 0 && x < r.w - 1,
-            [&](int i) { return std::pair{r.x + x, r.y + i}; }, quiet, f, out);
+            [&](int i) {
+                return std::pair{r.x + x, r.y + i};
+            },
+            quiet, float(strong / kSteps), f, out);
     out.count = f.count;
     out.straight = f.strong > 200 ? double(f.straight) / f.strong : 0;
     if (f.count < 20) return out;

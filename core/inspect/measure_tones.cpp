@@ -37,7 +37,8 @@ FaultMap banding(const Plane& p, const BlockGrid* blocks) {
             }
             for (const std::ptrdiff_t step : {std::ptrdiff_t(1), p.stride()}) {
                 const float d = contour(c, step);
-                if (d == 0 || (blocks && (step == 1 ? onLine(r.x + x, blocks->x) : onLine(r.y + y, blocks->y)))) continue;
+                if (d == 0 || (blocks && (step == 1 ? onLine(r.x + x, blocks->x) : onLine(r.y + y, blocks->y))))
+                    continue;
                 // It goes on beside itself, the same way.
                 const std::ptrdiff_t beside = step == 1 ? p.stride() : 1;
                 bool goesOn = false;

@@ -35,7 +35,8 @@ Movement findMovement(const std::vector<Thumbprint>& prints, const std::vector<s
     tbb::parallel_for(std::size_t(1), std::max<std::size_t>(n, 1), [&](std::size_t i) {
         out.change[i] = difference(prints[i - 1], prints[i]).mean;
         // A picture that hardly changes does not move: nothing to solve for.
-        if (!breaking[i]) moves[i] = out.change[i] < 0.05f ? GlobalMotion{0, 0, 1} : globalMotion(prints[i - 1], prints[i]);
+        if (!breaking[i])
+            moves[i] = out.change[i] < 0.05f ? GlobalMotion{0, 0, 1} : globalMotion(prints[i - 1], prints[i]);
     });
     for (std::size_t i = 1; i < n; ++i) {
         if (breaking[i]) {

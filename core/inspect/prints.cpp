@@ -43,7 +43,8 @@ Level halved(const Level& l) {
     for (int y = 0; y < out.h; ++y) {
         const float *a = l.row(2 * y), *b = l.row(2 * y + 1);
         for (int x = 0; x < out.w; ++x)
-            out.v[static_cast<std::size_t>(y * out.w + x)] = 0.25f * (a[2 * x] + a[2 * x + 1] + b[2 * x] + b[2 * x + 1]);
+            out.v[static_cast<std::size_t>(y * out.w + x)] =
+                0.25f * (a[2 * x] + a[2 * x + 1] + b[2 * x] + b[2 * x + 1]);
     }
     return out;
 }
@@ -84,7 +85,8 @@ void refine(const Level& a, const Level& b, int step, float& dx, float& dy) {
         const float sx = -(yy * xt - xy * yt) / det, sy = -(xx * yt - xy * xt) / det;
         dx += std::clamp(sx, -2.f, 2.f);
         dy += std::clamp(sy, -2.f, 2.f);
-        if (std::abs(dx) > float(a.w) / 3 || std::abs(dy) > float(a.h) / 3 || std::abs(sx) + std::abs(sy) < 0.01f) return;
+        if (std::abs(dx) > float(a.w) / 3 || std::abs(dy) > float(a.h) / 3 || std::abs(sx) + std::abs(sy) < 0.01f)
+            return;
     }
 }
 
@@ -100,9 +102,11 @@ Thumbprint thumbprint(const Plane& luma) {
 
 Thumbprint thumbprint(const AVFrame& f, bool full) {
     const auto* d = av_pix_fmt_desc_get(static_cast<AVPixelFormat>(f.format));
-    const bool plain = d && !(d->flags & (AV_PIX_FMT_FLAG_RGB | AV_PIX_FMT_FLAG_PAL | AV_PIX_FMT_FLAG_BE |
-                                          AV_PIX_FMT_FLAG_FLOAT | AV_PIX_FMT_FLAG_BITSTREAM)) &&
-                       d->comp[0].plane == 0 && d->comp[0].offset == 0 && d->comp[0].shift == 0 && d->comp[0].depth <= 16;
+    const bool plain = d &&
+                       !(d->flags & (AV_PIX_FMT_FLAG_RGB | AV_PIX_FMT_FLAG_PAL | AV_PIX_FMT_FLAG_BE |
+                                     AV_PIX_FMT_FLAG_FLOAT | AV_PIX_FMT_FLAG_BITSTREAM)) &&
+                       d->comp[0].plane == 0 && d->comp[0].offset == 0 && d->comp[0].shift == 0 &&
+                       d->comp[0].depth <= 16;
     const int bytes = plain && d->comp[0].depth > 8 ? 2 : 1;
     if (!plain || d->comp[0].step != bytes) {
         Picture p = Picture::make(pictureFormatFor(static_cast<AVPixelFormat>(f.format), f.width, f.height, {}),

@@ -99,16 +99,30 @@ Readings readPicture(const Picture& p) { return lookAt(p).readings; }
 
 double blockingReading(const Plane& luma) { return measure::blocking(luma).reading; }
 
-double readingOf(const std::string& key, const Picture& region) {
+// Mean |Laplacian| over samples `step` apart.
+static double textureOf(const Plane& p, int step) {
+    double sum = 0;
+    std::int64_t n = 0;
+    const Rect r = p.area().grown(-step);
+    for (int y = r.y; y < r.bottom(); ++y) {
+        const float *a = p.row(y - step) + step, *b = p.row(y) + step, *c = p.row(y + step) + step;
+        for (int x = 0; x < r.w; ++x, ++n) sum += std::abs(4 * b[x] - b[x - step] - b[x + step] - a[x] - c[x]);
+    }
+    return n ? sum / double(n) * measure::kSteps : 0;
+}
+
+double readingOf(const std::string& key, const Picture& region, double scale) {
+    const double strong = std::max(2.0, 10 / std::max(1.0, scale));
     const Plane& luma = region.planes[0];
     if (key == "noise_sigma") return noiseReading(luma, measure::kSteps);
     // A region has few edges: all of them count, where a whole picture is told by its middle one.
-    if (key == "softness_px") return measure::edges(luma, 0).widthMap.mean();
+    if (key == "softness_px") return measure::edges(luma, 0, strong).widthMap.mean();
     if (key == "ringing") return measure::edges(luma, noiseReading(luma, measure::kSteps)).ringMap.mean();
-    if (key == "haloes") return measure::edges(luma, 0).haloMap.mean();
+    if (key == "haloes") return measure::edges(luma, 0, strong).haloMap.mean();
     if (key == "stairs") return measure::stairs(luma, noiseReading(luma, measure::kSteps)).map.mean();
     if (key == "banding") return bandingScale(measure::banding(luma).mean());
-    if (key == "texture") return measure::noise(luma, measure::kSteps).texture.mean();
+    if (key == "texture") return textureOf(luma, std::max(1, int(std::lround(scale))));
+    if (key == "combing") return std::nan("");
     if (key == "crushed") return measure::ends(luma).crushedMap.mean();
     if (key == "clipped") return measure::ends(luma).clippedMap.mean();
     return blockingReading(luma);

@@ -60,8 +60,10 @@ struct PictureReading {
 PictureReading lookAt(const Picture& picture, const Plane* next = nullptr);
 Readings readPicture(const Picture& picture);
 
-/// One reading of a small region, by its key, for spots. "texture": sigma of fine detail in steps.
-double readingOf(const std::string& key, const Picture& region);
+/// One reading of a small region, by its key, for spots. "texture": mean Laplacian in steps, over one pixel of the
+/// source. `scale`: how many times as large as its source the region is; edges of an enlarged picture are less steep.
+/// NaN for what one frame's region cannot tell (combing).
+double readingOf(const std::string& key, const Picture& region, double scale = 1);
 
 double blockingReading(const Plane& luma);
 /// `scale` turns samples into steps: 219 for luma, 224 for chroma.

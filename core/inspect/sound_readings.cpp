@@ -36,7 +36,8 @@ SoundReadings readSoundFaults(const std::string& path, double mostSeconds, const
         const std::size_t n = tenth.size() / 2;
         if (n == 0) return;
         ebur128_add_frames_short(meter.state, tenth.data(), n);
-        // Oversampling is slow, and peaks between samples lie where samples are high: the highest pieces are kept for it.
+        // Oversampling is slow, and peaks between samples lie where samples are high: the highest pieces are kept for
+        // it.
         int most = 0;
         for (const std::int16_t v : tenth) most = std::max(most, std::abs(int(v)));
         if (highest.size() < kPeakPieces || most > highest.begin()->first) highest.emplace(most, tenth);

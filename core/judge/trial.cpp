@@ -23,7 +23,6 @@ std::string told(const Ticket& t, const Readings& r) {
                         number(t.clean.noise.resolve(r.noise, 0, 50)));
         if (t.clean.keepOriginal > 0) parts.push_back("original " + number(t.clean.keepOriginal) + " %");
     }
-    if (t.enlarge.on && !t.enlarge.size) parts.push_back("×" + number(t.enlarge.scale));
     if (t.finish.on) parts.push_back("sharpen " + number(t.finish.amount) + " at " + number(t.finish.radius) + " px");
     std::string all;
     for (const auto& p : parts) all += (all.empty() ? "" : ", ") + p;
@@ -110,7 +109,8 @@ std::vector<Candidate> ramp(const Ticket& now, const std::string& key, double re
     return all;
 }
 
-TrialMeasure measureTrial(const Picture& source, const Picture& cleaned, const Picture& before, const Picture& after) {
+TrialMeasure measureTrial(const Picture& source, const Picture& cleaned, const Picture& before, const Picture& after,
+                          double scale) {
     TrialMeasure m;
     double was = 0, is = 0;
     for (const char* key : {"blocking", "noise_sigma", "ringing"}) {
@@ -120,10 +120,10 @@ TrialMeasure measureTrial(const Picture& source, const Picture& cleaned, const P
         was += a, is += b;
     }
     m.faults = was > 0 ? 100 * is / was : 0;
-    const double textureBefore = readingOf("texture", before), textureAfter = readingOf("texture", after);
+    const double textureBefore = readingOf("texture", before, scale), textureAfter = readingOf("texture", after, scale);
     m.texture = textureBefore > 0.05 ? 100 * textureAfter / textureBefore : 100;
-    m.edge = readingOf("softness_px", after);
-    m.haloes = std::max(0.0, readingOf("haloes", after) - readingOf("haloes", before));
+    m.edge = readingOf("softness_px", after, scale);
+    m.haloes = std::max(0.0, readingOf("haloes", after, scale) - readingOf("haloes", before, scale));
     return m;
 }
 

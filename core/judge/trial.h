@@ -35,8 +35,9 @@ struct TrialMeasure {
     double haloes = 0;  ///< overshoot beside edges as delivered, % of their height
 };
 /// `source`, `cleaned`: the same region before and after Clean, in the source's pixels; `before`, `after`: the same
-/// place as it is delivered, untreated and treated.
-TrialMeasure measureTrial(const Picture& source, const Picture& cleaned, const Picture& before, const Picture& after);
+/// place as it is delivered, untreated and treated, `scale` times as large.
+TrialMeasure measureTrial(const Picture& source, const Picture& cleaned, const Picture& before, const Picture& after,
+                          double scale);
 
 /// One number to rank by, better is larger: faults removed, less texture lost, less haloes made.
 double trialBalance(const TrialMeasure&);

@@ -9,8 +9,8 @@
 
 // The fonts' files are built in, so that nothing is searched for at run time.
 #define BUILT_IN(name, file)                                                                                           \
-    asm(".section .rodata\n.balign 16\n.global " #name "\n" #name ":\n.incbin \"" file "\"\n.global " #name "_end\n" #name    \
-        "_end:\n.byte 0\n.previous\n");
+    asm(".section .rodata\n.balign 16\n.global " #name "\n" #name ":\n.incbin \"" file "\"\n.global " #name            \
+        "_end\n" #name "_end:\n.byte 0\n.previous\n");
 BUILT_IN(ulm_font_medium, FONT_MEDIUM)
 BUILT_IN(ulm_font_bold, FONT_BOLD)
 extern "C" {
@@ -31,7 +31,8 @@ std::vector<FT_ULong> codePoints(const std::string& text) {
             continue;
         }
         FT_ULong v = more == 0 ? c : c & (0x3Fu >> more);
-        for (int k = 1; k <= more; ++k) v = v << 6 | (static_cast<unsigned char>(text[i + static_cast<std::size_t>(k)]) & 0x3Fu);
+        for (int k = 1; k <= more; ++k)
+            v = v << 6 | (static_cast<unsigned char>(text[i + static_cast<std::size_t>(k)]) & 0x3Fu);
         out.push_back(v);
         i += static_cast<std::size_t>(more) + 1;
     }
@@ -76,7 +77,8 @@ TextMask renderText(const std::string& text, float pixels, bool bold) {
     const auto points = codePoints(text);
     int pen = 0;
     for (const FT_ULong ch : points)
-        if (FT_Get_Char_Index(face, ch) && !FT_Load_Char(face, ch, FT_LOAD_NO_HINTING)) pen += static_cast<int>((face->glyph->linearHoriAdvance + 0x8000) >> 16);
+        if (FT_Get_Char_Index(face, ch) && !FT_Load_Char(face, ch, FT_LOAD_NO_HINTING))
+            pen += static_cast<int>((face->glyph->linearHoriAdvance + 0x8000) >> 16);
     m.w = pen + 4;
     m.cover.assign(static_cast<std::size_t>(m.w) * m.h, 0.f);
     pen = 1;

@@ -16,7 +16,8 @@ PictureFormat rgbFormat(int w, int h) {
 
 } // namespace
 
-Page::Page(int width, int height, PageColour paper) : rgb_(Picture::make(rgbFormat(width, height), {0, 0, width, height})) {
+Page::Page(int width, int height, PageColour paper)
+    : rgb_(Picture::make(rgbFormat(width, height), {0, 0, width, height})) {
     fill(rgb_.area, paper);
 }
 
@@ -47,7 +48,8 @@ void Page::putScaled(const Picture& from, const Rect& box) {
                     const float* s = from.planes[p].row(from.area.y + j);
                     for (int i = x0; i < std::min(x1, from.area.w); ++i) sum += s[i];
                 }
-                rgb_.planes[p].row(y)[x] = sum / float((std::min(y1, from.area.h) - y0) * (std::min(x1, from.area.w) - x0));
+                rgb_.planes[p].row(y)[x] =
+                    sum / float((std::min(y1, from.area.h) - y0) * (std::min(x1, from.area.w) - x0));
             }
         }
     }

@@ -23,14 +23,16 @@ std::int64_t Pairing::sourceFrame(std::int64_t n) const {
 
 std::int64_t Pairing::resultFrame(std::int64_t n) const {
     const double from = ticket.stretch.on ? ticket.stretch.from : 0;
-    return result->frameAt(std::max(0.0, source->secondsAt(n) - from + 0.2 * (source->secondsAt(n + 1) - source->secondsAt(n))));
+    return result->frameAt(
+        std::max(0.0, source->secondsAt(n) - from + 0.2 * (source->secondsAt(n + 1) - source->secondsAt(n))));
 }
 
 std::pair<double, double> Pairing::toDelivered(double x, double y) const {
     const FramingPlan& p = line.plan;
     const PictureFormat& stored = line.source->format();
     const VideoFacts& v = source->facts().video;
-    return {p.x + (x * v.width / stored.width - p.srcX) * p.w / p.srcW, p.y + (y * v.height / stored.height - p.srcY) * p.h / p.srcH};
+    return {p.x + (x * v.width / stored.width - p.srcX) * p.w / p.srcW,
+            p.y + (y * v.height / stored.height - p.srcY) * p.h / p.srcH};
 }
 
 Pairing pairUp(const ProofJob& job, const CancelToken& cancel) {
@@ -47,7 +49,8 @@ Pairing pairUp(const ProofJob& job, const CancelToken& cancel) {
         p.ticket.frame.size = Size{b.width, b.height};
         p.ticket.frame.fill = "crop";
         if (p.result->facts().duration > p.source->facts().duration * 1.1 + 0.2)
-            throw Error(Fault::Usage, job.result, "it is longer than " + job.source, "Name the source first, then what was made of it.");
+            throw Error(Fault::Usage, job.result, "it is longer than " + job.source,
+                        "Name the source first, then what was made of it.");
     }
     p.line = buildPipeline(reader(p.source), p.ticket, {});
     if (p.line.plan.width != b.width || p.line.plan.height != b.height)

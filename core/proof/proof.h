@@ -11,10 +11,11 @@ namespace ulm {
 /// Two files to hold against each other: a clip as it was, and what was made of it.
 struct ProofJob {
     std::string source, result;
-    std::optional<Ticket> ticket;             ///< what was done; without it the result is taken for the whole picture, cropped to its shape
-    std::optional<Inspection> inspection;     ///< of the source, if known
-    std::vector<WatchPlace> places;           ///< in the source's pixels; empty: chosen by the readings
-    bool replace = false;                     ///< an existing proof may be replaced
+    std::optional<Ticket>
+        ticket; ///< what was done; without it the result is taken for the whole picture, cropped to its shape
+    std::optional<Inspection> inspection; ///< of the source, if known
+    std::vector<WatchPlace> places;       ///< in the source's pixels; empty: chosen by the readings
+    bool replace = false;                 ///< an existing proof may be replaced
 };
 
 /// One PNG page: facts of both files, readings before and after, the ticket's values, both whole frames, and crops at

@@ -91,7 +91,8 @@ void writeProofMovie(const ProofJob& job, ProofMovie kind, const std::string& pa
             label(page, "after", w - 78, 12);
         }
         const auto i = static_cast<std::size_t>(n);
-        writer.write(*toFrame(as420(page, cancel), AV_PIX_FMT_YUV420P), frames[i].pts - frames.front().pts, frames[i].duration);
+        writer.write(*toFrame(as420(page, cancel), AV_PIX_FMT_YUV420P), frames[i].pts - frames.front().pts,
+                     frames[i].duration);
         if (onProgress) onProgress(double(n + 1) / double(pair.result->frameCount()));
     }
     writer.finish();

@@ -30,17 +30,24 @@ std::vector<std::string> factLines(const MediaFacts& f) {
             std::to_string(v.width) + "×" + std::to_string(v.height) + ", " + number(v.fps, 2) + " frames a second",
             number(f.duration, 1) + " s, " + number(double(f.bytes) / 1e6, 2) + " MB, " +
                 number(double(f.bytes) * 8 / std::max(0.01, f.duration) / 1e6, 2) + " Mb/s",
-            v.codec + ", " + std::to_string(v.bitDepth) + " bit" + (f.audio.empty() ? ", no sound" : ", sound " + f.audio[0].codec)};
+            v.codec + ", " + std::to_string(v.bitDepth) + " bit" +
+                (f.audio.empty() ? ", no sound" : ", sound " + f.audio[0].codec)};
 }
 
 std::string ticketText(const Ticket& t, const Readings& r) {
     std::string all;
     const auto add = [&](const std::string& s) { all += (all.empty() ? "" : " · ") + s; };
-    if (t.clean.on) add("Clean: blocks " + number(t.clean.blocks.resolve(r.blocking, 0, 100), 0) + ", noise " + number(t.clean.noise.resolve(r.noise, 0, 50), 1));
-    if (t.enlarge.on) add(t.enlarge.size ? "Enlarge to " + std::to_string(t.enlarge.size->w) + "×" + std::to_string(t.enlarge.size->h) + " (" + t.enlarge.method + ")"
-                                         : "Enlarge ×" + number(t.enlarge.scale, 2) + " (" + t.enlarge.method + ")");
+    if (t.clean.on)
+        add("Clean: blocks " + number(t.clean.blocks.resolve(r.blocking, 0, 100), 0) + ", noise " +
+            number(t.clean.noise.resolve(r.noise, 0, 50), 1));
+    if (t.enlarge.on)
+        add(t.enlarge.size ? "Enlarge to " + std::to_string(t.enlarge.size->w) + "×" +
+                                 std::to_string(t.enlarge.size->h) + " (" + t.enlarge.method + ")"
+                           : "Enlarge ×" + number(t.enlarge.scale, 2) + " (" + t.enlarge.method + ")");
     if (t.motion.on) add("Motion " + number(t.motion.fps, 2) + " fps");
-    if (t.frame.on) add("Frame " + std::to_string(t.frame.aspect.w) + ":" + std::to_string(t.frame.aspect.h) + " by " + t.frame.fill);
+    if (t.frame.on)
+        add("Frame " + std::to_string(t.frame.aspect.w) + ":" + std::to_string(t.frame.aspect.h) + " by " +
+            t.frame.fill);
     if (t.finish.on) add("Finish: sharpen " + number(t.finish.amount, 2) + " at " + number(t.finish.radius, 1) + " px");
     if (t.stretch.on) add("stretch " + number(t.stretch.from, 2) + " to " + number(t.stretch.to, 2) + " s");
     return all.empty() ? "no step changes the picture" : all;
@@ -66,7 +73,8 @@ void writeProofSheet(const ProofJob& job, const std::string& path, const CancelT
         const VideoFacts& v = pair.source->facts().video;
         const PictureFormat& stored = pair.line.source->format();
         const double kx = double(stored.width) / v.width, ky = double(stored.height) / v.height;
-        const Rect window{int(plan.srcX * kx) + 16, int(plan.srcY * ky) + 16, int(plan.srcW * kx) - 32, int(plan.srcH * ky) - 32};
+        const Rect window{int(plan.srcX * kx) + 16, int(plan.srcY * ky) + 16, int(plan.srcW * kx) - 32,
+                          int(plan.srcH * ky) - 32};
         // What lies outside the delivered stretch cannot be shown.
         Inspection shown = was;
         const std::int64_t first = pair.sourceFrame(0), last = pair.sourceFrame(pair.result->frameCount() - 1);
@@ -81,7 +89,8 @@ void writeProofSheet(const ProofJob& job, const std::string& path, const CancelT
     const int rows = static_cast<int>(places.size() + 1) / 2;
     Page page(kWidth, kTop + std::max(1, rows) * (kCrop + 52) + 40, kPaper);
     page.write("Proof", kMargin, 28, 30, kInk, true);
-    page.write(std::filesystem::path(job.source).filename().string() + " → " + std::filesystem::path(job.result).filename().string(),
+    page.write(std::filesystem::path(job.source).filename().string() + " → " +
+                   std::filesystem::path(job.result).filename().string(),
                kMargin + 108, 36, 18, kFaint, false, kWidth - kMargin);
     page.fill({kMargin, 76, kWidth - 2 * kMargin, 2}, kInk);
 
@@ -93,7 +102,8 @@ void writeProofSheet(const ProofJob& job, const std::string& path, const CancelT
         page.write(before[i], kMargin, 112 + 20 * int(i), 14, kInk, false, kMargin + 258);
         page.write(after[i], kMargin + 270, 112 + 20 * int(i), 14, kInk, false, kMargin + 530);
     }
-    page.write(pair.ticketKnown ? ticketText(pair.ticket, was.readings) : "made without a ticket that is known", kMargin, 202, 14, kFaint, false, kMargin + 530);
+    page.write(pair.ticketKnown ? ticketText(pair.ticket, was.readings) : "made without a ticket that is known",
+               kMargin, 202, 14, kFaint, false, kMargin + 530);
     page.write("Reading", kMargin, 234, 15, kInk, true);
     page.write("before", kMargin + 250, 234, 15, kInk, true);
     page.write("after", kMargin + 340, 234, 15, kInk, true);
@@ -134,7 +144,12 @@ void writeProofSheet(const ProofJob& job, const std::string& path, const CancelT
         page.put(engine.pull(*pair.before, pair.sourceFrame(n), box, cancel), x, top + 24);
         page.put(engine.pull(*pair.after, n, box, cancel), x + kCrop + 6, top + 24);
         const ReadingKind* kind = findReading(p.what);
-        const std::string name = kind ? kind->name : p.what == "texture" ? "Fine texture" : p.what == "text" ? "Letters" : p.what == "face" ? "Face" : p.what == "motion" ? "Movement" : "Chosen place";
+        const std::string name = kind                  ? kind->name
+                                 : p.what == "texture" ? "Fine texture"
+                                 : p.what == "text"    ? "Letters"
+                                 : p.what == "face"    ? "Face"
+                                 : p.what == "motion"  ? "Movement"
+                                                       : "Chosen place";
         page.write(std::string(1, char('A' + i)) + "  " + name, x, top, 15, kInk, true);
         page.write("at " + number(pair.result->secondsAt(n), 2) + " s, 100 %", x + kCrop + 6, top + 1, 13, kFaint);
         page.write("before", x + kCrop - 46, top + 1, 13, kFaint);

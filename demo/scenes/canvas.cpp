@@ -1,6 +1,5 @@
 #include "demo/scenes/canvas.h"
 
-
 namespace ulm::demo {
 
 void drawText(Canvas& c, const std::string& text, float x, float y, float size, const Rgb& ink, bool bold, float turn) {

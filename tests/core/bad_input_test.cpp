@@ -1,10 +1,13 @@
 #include "core/deliver/export.h"
+#include "core/deliver/movie_writer.h"
 #include "core/inspect/inspection.h"
 #include "core/media/sound_reader.h"
 #include "demo/synth.h"
 #include "tests/support/clips.h"
 
 #include <catch2/catch.hpp>
+#include <cmath>
+#include <cstring>
 #include <fstream>
 #include <random>
 #include <unistd.h>
@@ -201,4 +204,55 @@ TEST_CASE("a clip that changes on disk after it was opened is told, not misread"
     demo::writeWav(std::vector<float>(48000, 0.1f), folder / "in.mp4");
     FrameReader reader(clip, PacketDecoder::Threads::Slices, 1 << 20);
     CHECK_THROWS_AS(reader.frame(3, {}), Error);
+}
+
+TEST_CASE("recordings of hours are looked over in runs, and what was sampled is told; black, still and silent clips "
+          "read as nothing wrong") {
+    TempFolder folder;
+    test::ClipRecipe hours;
+    hours.width = 48, hours.height = 32, hours.frames = 9500, hours.gop = 250, hours.bFrames = 0;
+    hours.options = {{"preset", "ultrafast"}};
+    test::writeClip(folder / "hours.mp4", hours);
+    const ClipPtr clip = Clip::openVideo(folder / "hours.mp4");
+    const Inspection i = inspectClip(clip, {});
+    CHECK(i.runs.size() == 36);
+    CHECK(i.framesLooked == 9000);
+    std::int64_t last = -1;
+    for (const auto& [first, count] : i.runs) {
+        CHECK(first > last);
+        CHECK(first + count <= clip->frameCount());
+        last = first;
+    }
+    CHECK(i.runs.back().first + i.runs.back().second == clip->frameCount());
+    const auto j = toJson(i, clip->facts());
+    CHECK(j["runs"].size() == 36);
+    for (const auto& [key, value] : j["readings"].items()) CHECK(value.is_number());
+
+    // Solid black, and one frame of 8K: nothing is claimed, nothing crashes.
+    const auto solid = [&](const std::string& name, int w, int h, int frames, std::uint8_t level) {
+        VideoEncoding e;
+        e.width = w, e.height = h, e.preset = "ultrafast";
+        MovieWriter writer(folder / name, "mp4", e, std::nullopt);
+        av::Frame f(av_frame_alloc());
+        f->format = AV_PIX_FMT_YUV420P, f->width = w, f->height = h;
+        REQUIRE(av_frame_get_buffer(f.get(), 0) >= 0);
+        for (int c = 0; c < 3; ++c)
+            std::memset(f->data[c], c ? 128 : level, std::size_t(f->linesize[c]) * (c ? h / 2 : h));
+        for (int n = 0; n < frames; ++n) writer.write(*f, n, 1);
+        writer.finish();
+        return Clip::openVideo(folder / name);
+    };
+    for (const auto& [c, what] :
+         {std::pair{solid("black.mp4", 320, 180, 12, 16), "black"}, {solid("grey.mp4", 7680, 4320, 1, 120), "8K"}}) {
+        INFO(what);
+        const Inspection quiet = inspectClip(c, {});
+        CHECK(quiet.readings.blocking == 0);
+        CHECK(quiet.readings.noise == 0);
+        CHECK(quiet.cuts.empty());
+        CHECK_FALSE(quiet.sound.any);
+        CHECK(advise(quiet, c->facts()).size() <= 1);
+        for (const WatchPlace& p : choosePlaces(quiet, {0, 0, c->facts().video.width, c->facts().video.height}, 40))
+            CHECK(std::isfinite(p.value));
+        CHECK_NOTHROW(inspectionFromJson(nlohmann::json::parse(toJson(quiet, c->facts()).dump()), "kept"));
+    }
 }

@@ -1,5 +1,5 @@
-#include "core/inspect/inspection.h"
 #include "core/inspect/fault_measures.h"
+#include "core/inspect/inspection.h"
 #include "core/media/source_stage.h"
 #include "demo/scenes/canvas.h"
 #include "demo/scenes/scene.h"
@@ -51,7 +51,11 @@ TEST_CASE("letters are found where they stand, and not in texture or on plain gr
     demo::Canvas plain(480, 270);
     demo::makeKiln(480, 270, 3)->draw(1, plain);
     CHECK(findText(grey(480, 270, [&](int x, int y) { return plain.at(x, y).g; }).planes[0], 0).empty());
-    CHECK(findText(grey(480, 270, [](int x, int y) { return 0.3f + 0.4f * demo::fractal(float(x) / 4, float(y) / 4, 3); }).planes[0], 0).empty());
+    CHECK(
+        findText(grey(480, 270, [](int x, int y) { return 0.3f + 0.4f * demo::fractal(float(x) / 4, float(y) / 4, 3); })
+                     .planes[0],
+                 0)
+            .empty());
     CHECK(findText(grey(480, 270, [](int x, int) { return float(x) / 480; }).planes[0], 0).empty());
     CHECK(findText(grey(8, 8, [](int, int) { return 0.5f; }).planes[0], 0).empty());
 }
@@ -64,7 +68,9 @@ TEST_CASE("no face is seen in pottery, and tiny pictures are refused quietly") {
 TEST_CASE("black bars are measured; a dark picture has none") {
     BarFinder bars, plain, black;
     for (int t = 0; t < 3; ++t) {
-        bars.add(grey(320, 180, [&](int x, int y) { return y < 22 || y >= 158 ? 0.f : 0.2f + 0.001f * float((x * 7 + t) % 90); }).planes[0]);
+        bars.add(grey(320, 180, [&](int x, int y) {
+                     return y < 22 || y >= 158 ? 0.f : 0.2f + 0.001f * float((x * 7 + t) % 90);
+                 }).planes[0]);
         plain.add(grey(320, 180, [&](int x, int y) { return 0.05f + 0.0005f * float((x + y + t) % 60); }).planes[0]);
         black.add(grey(320, 180, [](int, int) { return 0.f; }).planes[0]);
     }
@@ -117,7 +123,8 @@ TEST_CASE("the reading of original lines tells an enlarged picture from a sharp 
         const auto at = [&](int i, int j) { return sharp.planes[0].at(std::min(i, 639), std::min(j, 383)); };
         const int x0 = x / 4 * 4, y0 = y / 4 * 4;
         const float fx = float(x - x0) / 4, fy = float(y - y0) / 4;
-        return (at(x0, y0) * (1 - fx) + at(x0 + 4, y0) * fx) * (1 - fy) + (at(x0, y0 + 4) * (1 - fx) + at(x0 + 4, y0 + 4) * fx) * fy;
+        return (at(x0, y0) * (1 - fx) + at(x0 + 4, y0) * fx) * (1 - fy) +
+               (at(x0, y0 + 4) * (1 - fx) + at(x0 + 4, y0 + 4) * fx) * fy;
     });
     INFO("full " << full << " quarter " << measure::detail(half.planes[0]));
     CHECK(full > 0.6);

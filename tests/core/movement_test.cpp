@@ -35,7 +35,8 @@ public:
             if (how == How::Shaky) dx = 20 + 3 * std::sin(t * 2.1), dy = 6 + 3 * std::cos(t * 1.7);
             if (how == How::Flash && (t == 9 || t == 10)) gain = 2.2;
             if (how == How::FadeIn) gain = std::min(1.0, t / 20.0);
-            if (how == How::FadeIn && t == 0 && !cuts.empty() && cuts.back() == here) cuts.pop_back(); // no cut: it was dark before
+            if (how == How::FadeIn && t == 0 && !cuts.empty() && cuts.back() == here)
+                cuts.pop_back(); // no cut: it was dark before
             prints.push_back(seen(canvas, dx, dy, gain, 17 * seed + static_cast<std::uint32_t>(t)));
         }
     }
@@ -75,7 +76,8 @@ struct Score {
 Score score(const std::vector<std::int64_t>& found, const std::vector<std::int64_t>& truth) {
     std::size_t hits = 0;
     for (const auto f : found) hits += std::ranges::count(truth, f) > 0;
-    return {2.0 * double(hits) / double(std::max<std::size_t>(1, found.size() + truth.size())), found.size(), truth.size()};
+    return {2.0 * double(hits) / double(std::max<std::size_t>(1, found.size() + truth.size())), found.size(),
+            truth.size()};
 }
 
 Thumbprint texture(double dx, double dy) {
@@ -83,7 +85,8 @@ Thumbprint texture(double dx, double dy) {
     for (int y = 0; y < 216; ++y)
         for (int x = 0; x < 384; ++x) {
             const double u = x + dx, v = y + dy;
-            p.row(y)[x] = float(0.5 + 0.2 * std::sin(u * 0.07) * std::cos(v * 0.09) + 0.15 * std::sin(u * 0.021 + v * 0.033));
+            p.row(y)[x] =
+                float(0.5 + 0.2 * std::sin(u * 0.07) * std::cos(v * 0.09) + 0.15 * std::sin(u * 0.021 + v * 0.033));
         }
     return thumbprint(p);
 }
@@ -96,16 +99,16 @@ TEST_CASE("cuts and repeats are found in composed clips with flashes, pans, fade
     double worstCuts = 1, worstRepeats = 1;
     for (const std::uint32_t seed : {1u, 2u, 3u}) {
         Composed c;
-        const How order[] = {How::Plain, How::Flash, How::Pan, How::Static, How::Repeating, How::Shaky, How::Repeating, How::Flash,
-                             How::Pan, How::Static, How::Plain, How::Repeating};
+        const How order[] = {How::Plain,     How::Flash, How::Pan, How::Static, How::Repeating, How::Shaky,
+                             How::Repeating, How::Flash, How::Pan, How::Static, How::Plain,     How::Repeating};
         int scene = static_cast<int>(seed);
         for (const How how : order) c.shot(scene++, 24, how, seed);
         c.dark(6);
         c.shot(scene, 30, How::FadeIn, seed);
         const auto cuts = findCuts(c.prints), repeats = findDuplicates(c.prints);
         const Score s = score(cuts, c.cuts), r = score(repeats, c.repeats);
-        INFO("seed " << seed << ": cuts " << s.found << " of " << s.truth << " F1 " << s.f1 << ", repeats " << r.found << " of "
-                     << r.truth << " F1 " << r.f1);
+        INFO("seed " << seed << ": cuts " << s.found << " of " << s.truth << " F1 " << s.f1 << ", repeats " << r.found
+                     << " of " << r.truth << " F1 " << r.f1);
         cutTruth += s.truth;
         worstCuts = std::min(worstCuts, s.f1);
         worstRepeats = std::min(worstRepeats, r.f1);
@@ -150,24 +153,27 @@ TEST_CASE("shake, judder and a missing frame show where they are, and not on a s
         return findMovement(prints, {}, findDuplicates(prints), 25, 384, 216);
     };
     const auto none = [](int) { return 0.0; };
-    const Movement steady = pan(60, [](int t) { return 4.0 * t; }, none);
+    const Movement steady = pan(
+        60, [](int t) { return 4.0 * t; }, none);
     CHECK(steady.speed == Approx(4).margin(0.5));
     CHECK(steady.shake < 0.3);
     CHECK(steady.judder < 10);
     CHECK(steady.jumps.empty());
     double last = steady.shake;
     for (const double by : {1.0, 2.5, 5.0}) {
-        const Movement shaky = pan(60, [=](int t) { return 4.0 * t + by * std::sin(t * 1.9); },
-                                   [=](int t) { return by * std::cos(t * 2.3); });
+        const Movement shaky = pan(
+            60, [=](int t) { return 4.0 * t + by * std::sin(t * 1.9); }, [=](int t) { return by * std::cos(t * 2.3); });
         INFO("tremble " << by << " read " << shaky.shake);
         CHECK(shaky.shake > last + 0.4);
         CHECK(shaky.shake == Approx(by).epsilon(0.35)); // both axes of amplitude `by`: √(½ + ½) of it
         last = shaky.shake;
     }
     // Every fifth frame shown twice: a pan that stands still and hurries.
-    const Movement juddery = pan(60, [](int t) { return 5.0 * (t - t / 5); }, none);
+    const Movement juddery = pan(
+        60, [](int t) { return 5.0 * (t - t / 5); }, none);
     CHECK(juddery.judder > 3 * steady.judder + 10);
-    const Movement gap = pan(60, [](int t) { return 4.0 * (t + (t >= 30)); }, none);
+    const Movement gap = pan(
+        60, [](int t) { return 4.0 * (t + (t >= 30)); }, none);
     REQUIRE(gap.jumps.size() == 1);
     CHECK(gap.jumps[0] == 30);
 }

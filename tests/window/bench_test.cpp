@@ -31,7 +31,7 @@ QPushButton* choice(QWidget* row, const QString& text) {
 
 } // namespace
 
-TEST_CASE("an empty Bench teaches what to do; a dropped clip shows its facts, its faults and four exact spots") {
+TEST_CASE("an empty Bench teaches what to do; a dropped clip shows its facts, its faults and three exact spots") {
     Bench empty(QStringList{});
     CHECK(empty.find<QLabel>("ticketFacts")->text().contains("Ctrl+O"));
     CHECK_FALSE(empty.find<QPushButton>("addToRunList")->isEnabled());
@@ -39,7 +39,7 @@ TEST_CASE("an empty Bench teaches what to do; a dropped clip shows its facts, it
     CHECK(b.find<QLabel>("ticketTitle")->text() == "wheel");
     CHECK(b.find<QLabel>("ticketFacts")->text().contains("320×180"));
     CHECK(b.find<QLabel>("ticketAdvice")->text().contains("compression blocks"));
-    REQUIRE(b.live().spots().size() == 4);
+    REQUIRE(b.live().spots().size() == 3);
     // Each spot is what the engine computes for the same place, to the code.
     const Pipeline& p = *b.live().pipeline();
     Engine engine(0);

@@ -21,7 +21,9 @@ using namespace ulm::test;
 namespace {
 
 bool tableReady(Bench& b) {
-    return waitFor([&] { return b.live().tableFresh() >= 1 && !b.live().tableAfter().isNull() && !b.live().tableBefore().isNull(); });
+    return waitFor([&] {
+        return b.live().tableFresh() >= 1 && !b.live().tableAfter().isNull() && !b.live().tableBefore().isNull();
+    });
 }
 
 double meanGrey(const QImage& image, const QRect& r) {
@@ -33,7 +35,8 @@ double meanGrey(const QImage& image, const QRect& r) {
 
 } // namespace
 
-TEST_CASE("advice opens into a list; one click puts it on the ticket as measured, a second opinion replaces it, undo takes it back") {
+TEST_CASE("advice opens into a list; one click puts it on the ticket as measured, a second opinion replaces it, undo "
+          "takes it back") {
     Bench b;
     Q_EMIT b.find<QLabel>("ticketAdvice")->linkActivated("details");
     auto* block = b.find<AdviceBlock>("adviceBlock");
@@ -57,7 +60,8 @@ TEST_CASE("advice opens into a list; one click puts it on the ticket as measured
     CHECK(b.project().currentClip()->playhead == all[0].frame);
 }
 
-TEST_CASE("a fault overlay colours the picture where the fault is, tells the reading under the pointer, and V hides it") {
+TEST_CASE(
+    "a fault overlay colours the picture where the fault is, tells the reading under the pointer, and V hides it") {
     Bench b;
     b.set({"clean.blocks=90"});
     b.table().setCompare(ViewingTable::Compare::Pair);
@@ -302,9 +306,10 @@ TEST_CASE("the result is rendered ahead around the playhead, played, and found a
     const QImage some = reel.picture(2);
     QImage played;
     bool delivered = false;
-    QObject::connect(&b.window.bench().player(), &Player::picture, &b.window, [&](const QImage& p, bool d, const QString&) {
-        if (!p.isNull()) played = p, delivered = d;
-    });
+    QObject::connect(&b.window.bench().player(), &Player::picture, &b.window,
+                     [&](const QImage& p, bool d, const QString&) {
+                         if (!p.isNull()) played = p, delivered = d;
+                     });
     QTest::keyClick(&b.window.bench(), Qt::Key_Space, Qt::ShiftModifier);
     CHECK(b.window.bench().player().playing());
     REQUIRE(waitFor([&] { return !played.isNull(); }));
@@ -413,7 +418,9 @@ TEST_CASE("a proof page is made of a delivered clip, shown, and never overwrites
     Bench b;
     b.set({"stretch.on=true", "stretch.from=0.2", "stretch.to=0.6", "clean.blocks=measured"});
     b.window.addToRunList();
-    REQUIRE(waitFor([&] { return b.window.runs().items().size() == 1 && b.window.runs().items()[0].state == RunItem::State::Done; }, 60000));
+    REQUIRE(waitFor(
+        [&] { return b.window.runs().items().size() == 1 && b.window.runs().items()[0].state == RunItem::State::Done; },
+        60000));
     b.window.showPage(MainWindow::kProof);
     CHECK(b.find<QListWidget>("proof.list")->count() == 1);
     ProofPage& page = b.window.proof();
