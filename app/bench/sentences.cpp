@@ -77,7 +77,7 @@ QString adviceSentence(const ClipEntry& c, const QString& colour) {
                                 : tr("Waiting to be looked over…");
     QStringList found;
     const auto link = [&](const char* to, const QString& words) {
-        return QString(" · <a href=\"%1\" style=\"color:%2\">%3</a>").arg(to, colour, words);
+        return QString(" <a href=\"%1\" style=\"color:%2\">%3</a>").arg(to, colour, words);
     };
     for (const Advice& a : openAdvice(c)) found << QString::fromStdString(a.what).toLower();
     if (c.inspection->framesLost) found.prepend(tr("%1 damaged frames").arg(c.inspection->framesLost));
@@ -87,7 +87,7 @@ QString adviceSentence(const ClipEntry& c, const QString& colour) {
         return (allAdvice(c).empty() ? (all.empty() ? tr("Nothing wrong was found.") : tr("Nothing here can mend it."))
                                      : tr("All that was advised is on the ticket.")) +
                details;
-    return tr("Advice: %1.").arg(found.join(", ")) + link("apply", tr("Put on ticket")) + details;
+    return tr("Advice: %1.").arg(found.join(", ")) + link("apply", tr("Put on ticket")) + (details.isEmpty() ? "" : " ·") + details;
 }
 
 std::vector<Advice> allAdvice(const ClipEntry& c) {

@@ -271,7 +271,9 @@ void ViewingTable::paintMarks(QPainter& painter, const QRectF& picture) {
         const bool here = c->spots[i].follows || c->spots[i].frame == c->playhead;
         painter.setPen(QPen(Qt::white, 1.2, here ? Qt::SolidLine : Qt::DashLine));
         painter.drawRect(box);
-        const QRectF tag(box.left() - 1, std::max(box.top() - 15, 0.0), 15, 14);
+        // Above the box, or inside it where that would be out of sight.
+        const double top = box.top() - 15 < std::max(6.0, picture.top()) ? box.top() : box.top() - 15;
+        const QRectF tag(box.left() - 1, top, 15, 14);
         painter.fillRect(tag, Qt::white);
         painter.setPen(Qt::black);
         painter.drawText(tag, Qt::AlignCenter, QChar('A' + static_cast<int>(i)));

@@ -64,6 +64,7 @@ void offerPlaces(Places& best, const Sample& s) {
                 if (texture) { // busy on all sides
                     v = map.at(c, r);
                     for (int k = 0; k < 9; ++k) v = std::min<double>(v, map.at(c - 1 + k % 3, r - 1 + k / 3));
+                    v -= 1.4 * s.reading.readings.noise; // noise is no texture
                     v = v > 1 ? 0.3 + v / 40 : 0;
                 } else if (edge) { // many clear edges
                     v = map.weight(c, r) > 8 ? 0.2 + map.weight(c, r) / 60 : 0;
