@@ -1,7 +1,7 @@
-// ulmwood-stall CLIP: runs the window offscreen, moves a slider while a delivery renders, and prints the longest time for
-// which the interface thread answered nothing, and the 99th percentile of its answers.
-#include "app/main_window.h"
+// ulmwood-stall CLIP: runs the window offscreen, moves a slider while a delivery renders, and prints the longest time
+// for which the interface thread answered nothing, and the 99th percentile of its answers.
 #include "app/bench/bench_page.h"
+#include "app/main_window.h"
 #include "app/widgets/theme.h"
 
 #include <QApplication>
@@ -33,7 +33,8 @@ int main(int argc, char** argv) {
         if (patience.elapsed() > 60000) return 5;
     }
     ulm::Ticket t = window.project().currentClip()->ticket;
-    for (const char* set : {"clean.blocks=measured", "enlarge.scale=2", "finish.sharpen.amount=0.5"}) ulm::setByAssignment(t, set);
+    for (const char* set : {"clean.blocks=measured", "enlarge.scale=2", "finish.sharpen.amount=0.5"})
+        ulm::setByAssignment(t, set);
     window.project().change(t);
     window.addToRunList();
     // A beat every 4 ms; how late each comes is how long the thread was held up. Sliders move 25 times a second.

@@ -87,7 +87,8 @@ QString adviceSentence(const ClipEntry& c, const QString& colour) {
         return (allAdvice(c).empty() ? (all.empty() ? tr("Nothing wrong was found.") : tr("Nothing here can mend it."))
                                      : tr("All that was advised is on the ticket.")) +
                details;
-    return tr("Advice: %1.").arg(found.join(", ")) + link("apply", tr("Put on ticket")) + (details.isEmpty() ? "" : " ·") + details;
+    return tr("Advice: %1.").arg(found.join(", ")) + link("apply", tr("Put on ticket")) +
+           (details.isEmpty() ? "" : " ·") + details;
 }
 
 std::vector<Advice> allAdvice(const ClipEntry& c) {
