@@ -1,8 +1,8 @@
 #include "app/bench/clip_shelf.h"
 
 #include "app/bench/facts_sheet.h"
+#include "app/bench/sentences.h"
 #include "app/widgets/theme.h"
-#include "core/ticket/fields.h"
 
 #include <QContextMenuEvent>
 #include <QHBoxLayout>
@@ -256,15 +256,8 @@ void ClipShelf::cardMenu(ClipCard* card, const QPoint& at) {
     QMenu* copy = menu.addMenu(from ? tr("Copy from %1 to %2").arg(from->name(), many) : tr("Copy"));
     copy->setEnabled(from && !to.empty());
     copy->addAction(tr("The whole ticket"), this, [=, this] { project_.copyTicketTo(to, ""); });
-    for (const auto& [key, name] : {std::pair{"clean", tr("Clean")},
-                                    {"enlarge", tr("Enlarge")},
-                                    {"motion", tr("Motion")},
-                                    {"frame", tr("Frame")},
-                                    {"finish", tr("Finish")},
-                                    {"sound", tr("Sound")},
-                                    {"deliver", tr("Deliver")}})
-        copy->addAction(tr("Only %1").arg(name), this,
-                        [=, this, key = std::string(key)] { project_.copyTicketTo(to, key); });
+    for (const auto& [key, name] : stepNames())
+        copy->addAction(tr("Only %1").arg(name), this, [=, this, key = key] { project_.copyTicketTo(to, key); });
     menu.addSeparator();
     menu.addAction(tr("Take off the shelf"), this, [this, i = card->index()] { project_.remove(i); });
     menu.exec(at);

@@ -106,6 +106,13 @@ std::vector<Advice> openAdvice(const ClipEntry& c) {
     return open;
 }
 
+const std::vector<std::pair<std::string, QString>>& stepNames() {
+    static const std::vector<std::pair<std::string, QString>> names = {
+        {"clean", tr("Clean")},   {"enlarge", tr("Enlarge")}, {"motion", tr("Motion")},  {"frame", tr("Frame")},
+        {"finish", tr("Finish")}, {"sound", tr("Sound")},     {"deliver", tr("Deliver")}};
+    return names;
+}
+
 QString faultName(const QString& key) {
     if (key == "texture") return tr("Fine texture");
     if (key == "motion") return tr("Movement");

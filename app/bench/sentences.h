@@ -13,6 +13,8 @@ QString adviceSentence(const ClipEntry&, const QString& linkColour);
 /// All advice for the clip; and that whose step is not on the ticket yet.
 std::vector<Advice> allAdvice(const ClipEntry&);
 std::vector<Advice> openAdvice(const ClipEntry&);
+/// The steps that can be copied from clip to clip: their ticket keys and names, in order.
+const std::vector<std::pair<std::string, QString>>& stepNames();
 /// What a spot or an overlay shows, by its key: "Blocks", "Edge width", "Fine texture", "Your spot", …
 QString faultName(const QString& key);
 /// A reading in as many digits as it deserves.

@@ -3,6 +3,7 @@
 #include "app/bench/advice_block.h"
 #include "app/bench/sentences.h"
 #include "app/widgets/theme.h"
+#include "core/files.h"
 #include "core/ticket/fields.h"
 
 #include <QApplication>
@@ -549,6 +550,19 @@ void TicketSheet::refresh() {
     update();
 }
 
+void TicketSheet::saveFindings(const QString& path) {
+    const ClipEntry* c = project_.currentClip();
+    if (!c || !c->clip || !c->inspection) return;
+    const bool table = path.endsWith(".csv", Qt::CaseInsensitive);
+    try {
+        writeFileWhole(path.toStdString(), table ? toCsv(*c->inspection, c->clip->facts())
+                                                 : toJson(*c->inspection, c->clip->facts()).dump(2));
+    } catch (const Error& e) {
+        Q_EMIT project_.problem(QString::fromStdString(e.file), QString::fromStdString(e.reason),
+                                QString::fromStdString(e.remedy));
+    }
+}
+
 void TicketSheet::showMenu() {
     const ClipEntry* c = project_.currentClip();
     QMenu menu(this);
@@ -592,19 +606,21 @@ void TicketSheet::showMenu() {
         ->setEnabled(c && project_.count() > 1);
     QMenu* one = menu.addMenu(tr("Copy one step to every clip"));
     one->setEnabled(c && project_.count() > 1);
-    for (const auto& [key, name] : {std::pair{"clean", tr("Clean")},
-                                    {"enlarge", tr("Enlarge")},
-                                    {"motion", tr("Motion")},
-                                    {"frame", tr("Frame")},
-                                    {"finish", tr("Finish")},
-                                    {"sound", tr("Sound")},
-                                    {"deliver", tr("Deliver")}})
-        one->addAction(name, this, [=, this, key = std::string(key)] { project_.copyTicketTo(others(), key); });
+    for (const auto& [key, name] : stepNames())
+        one->addAction(name, this, [=, this, key = key] { project_.copyTicketTo(others(), key); });
     menu.addSeparator();
     menu.addAction(tr("Keep this ticket to compare"), this, [this] { project_.keepTicket(); })->setEnabled(c);
     menu.addAction(tr("Swap with the kept ticket"), this, [this] { project_.swapKept(); })->setEnabled(c && c->kept);
     menu.addAction(tr("Forget the kept ticket"), this, [this] { project_.forgetKept(); })->setEnabled(c && c->kept);
     menu.addSeparator();
+    menu.addAction(tr("Save what was found…"), this,
+                   [=, this] {
+                       const QString f = QFileDialog::getSaveFileName(this, tr("Save what was found"),
+                                                                      c->path.section('.', 0, -2) + "-inspection.json",
+                                                                      tr("JSON (*.json);;Table (*.csv)"));
+                       if (!f.isEmpty()) saveFindings(f);
+                   })
+        ->setEnabled(c && c->inspection);
     menu.addAction(tr("Clear the ticket"), this, [this] { project_.change(Ticket{}); })->setEnabled(c);
     menu.exec(QCursor::pos());
 }

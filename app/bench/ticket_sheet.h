@@ -64,6 +64,8 @@ class TicketSheet : public QWidget {
 public:
     TicketSheet(Project& project, LiveModel& live, QWidget* parent = nullptr);
     StepBlock* step(const QString& key) { return steps_.at(key); }
+    /// Writes what was found in the current clip, as CSV where the name ends so, else as JSON.
+    void saveFindings(const QString& path);
 
 protected:
     void paintEvent(QPaintEvent*) override;

@@ -26,7 +26,10 @@ std::vector<FT_ULong> codePoints(const std::string& text) {
     for (std::size_t i = 0; i < text.size();) {
         const auto c = static_cast<unsigned char>(text[i]);
         const int more = c < 0x80 ? 0 : c >= 0xF0 ? 3 : c >= 0xE0 ? 2 : c >= 0xC0 ? 1 : -1;
-        if (more < 0 || i + static_cast<std::size_t>(more) >= text.size()) {
+        bool whole = more >= 0 && c <= 0xF4 && i + static_cast<std::size_t>(more) < text.size();
+        for (int k = 1; whole && k <= more; ++k)
+            whole = (static_cast<unsigned char>(text[i + static_cast<std::size_t>(k)]) & 0xC0) == 0x80;
+        if (!whole) { // no character: skip the byte alone
             ++i;
             continue;
         }

@@ -52,6 +52,13 @@ TEST_CASE("advice opens into a list; one click puts it on the ticket as measured
     CHECK(b.ticket().clean.blocks.from == From::Measured);
     b.project().undo();
     CHECK_FALSE(b.ticket().clean.on);
+    // What was found goes to a file, whichever way it is wanted.
+    for (const char* name : {"found.json", "found.csv"}) {
+        b.window.bench().ticket().saveFindings(QString::fromStdString(b.folder / name));
+        CHECK(QFileInfo(QString::fromStdString(b.folder / name)).size() > 500);
+    }
+    b.window.bench().ticket().saveFindings(QString::fromStdString(b.folder / "none/found.json"));
+    CHECK(b.window.errors().text().contains("found.json"));
     // A finding leads to the frame where it is worst, and shows itself there.
     auto* finding = b.find<QLabel>("finding.0");
     const auto all = findings(*b.project().currentClip()->inspection, b.project().currentClip()->clip->facts());

@@ -1,0 +1,183 @@
+#include "core/deliver/encoded_frame.h"
+#include "core/deliver/export.h"
+#include "core/engine/held_picture.h"
+#include "core/error.h"
+#include "core/judge/measures.h"
+#include "core/judge/trial.h"
+#include "core/picture/text.h"
+#include "core/proof/page.h"
+#include "core/proof/pairing.h"
+#include "demo/clips.h"
+#include "tests/support/clips.h"
+
+#include <catch2/catch.hpp>
+#include <set>
+
+using namespace ulm;
+
+namespace {
+
+std::shared_ptr<FrameReader> reader(const std::string& path) {
+    return std::make_shared<FrameReader>(Clip::openVideo(path), PacketDecoder::Threads::Slices, std::size_t(16) << 20);
+}
+
+void makeWheel(const test::TempFolder& folder, int frames) {
+    for (const auto& plan : demo::clipPlans())
+        if (plan.name == "wheel") demo::makeClip(plan, folder.path(), 3, 0.5, frames);
+}
+
+} // namespace
+
+TEST_CASE("a held picture is shown as it is, and no two are taken for one") {
+    const Picture p = test::photograph(64, 48);
+    const StagePtr a = heldPicture(p), b = heldPicture(p);
+    CHECK(a->key() != b->key());
+    Engine engine(1 << 20);
+    CHECK(test::meanSquare(engine.pull(*a, 0, {10, 8, 20, 12}, {}).planes[0], p.planes[0].view({10, 8, 20, 12})) == 0);
+}
+
+TEST_CASE("text is drawn from UTF-8, unknown characters and broken bytes are left out") {
+    const TextMask plain = renderText("bowl", 20, false), bold = renderText("bowl", 20, true);
+    CHECK(plain.w > 25);
+    CHECK(bold.w > plain.w);
+    CHECK(renderText("bowl → jug ×2", 20, false).w > plain.w);
+    CHECK(renderText("\xff\xfe" "bowl\xe2\x82", 20, false).w == plain.w);
+    CHECK(renderText("", 20, false).w <= 4);
+    float most = 0;
+    for (const float c : plain.cover) most = std::max(most, c);
+    CHECK(most > 0.9f);
+}
+
+TEST_CASE("a page lays pictures and words where it is told, and clips what would stick out") {
+    Page page(200, 100, {1, 1, 1});
+    page.fill({-10, -10, 30, 30}, {0, 0, 0});
+    CHECK(page.picture().planes[0].at(5, 5) == 0);
+    CHECK(page.picture().planes[0].at(25, 5) == 1);
+    Picture red = Picture::make(page.picture().format, {0, 0, 40, 40});
+    for (std::size_t c = 0; c < 3; ++c)
+        for (int y = 0; y < 40; ++y) std::fill_n(red.planes[c].row(y), 40, c == 0 ? 1.f : 0.f);
+    page.put(red, 180, 80);
+    CHECK(page.picture().planes[1].at(199, 99) == 0);
+    page.putScaled(red, {60, 60, 10, 10});
+    CHECK(page.picture().planes[1].at(65, 65) == 0);
+    CHECK(page.picture().planes[1].at(71, 65) == 1);
+    const int end = page.write("a long line that cannot fit into so narrow a page", 100, 10, 14, {0, 0, 0}, false, 190);
+    CHECK(end <= 192);
+    CHECK(end > 160);
+}
+
+TEST_CASE("a result is paired with its source through crop, stretch and scale, frame by frame") {
+    test::TempFolder folder;
+    makeWheel(folder, 40);
+    Ticket t;
+    for (const char* set : {"stretch.on=true", "stretch.from=0.4", "stretch.to=1.2", "frame.aspect=1:1", "frame.x=0.2", "enlarge.scale=1.5", "deliver.quality=best"})
+        setByAssignment(t, set);
+    exportClip({folder / "wheel.mp4", folder / "out.mp4", t}, {});
+    ProofJob job{folder / "wheel.mp4", folder / "out.mp4", t};
+    const Pairing p = pairUp(job, {});
+    CHECK(p.sourceFrame(0) == 10);
+    CHECK(p.resultFrame(10) == 0);
+    CHECK(p.sourceFrame(p.result->frameCount() - 1) == 29);
+    for (const std::int64_t n : {0, 7, 19}) CHECK(p.resultFrame(p.sourceFrame(n)) == n);
+    // Nothing was treated, so both sides show the same picture but for scaling and encoding.
+    Engine engine(std::size_t(16) << 20);
+    const Rect all = p.after->format().frame();
+    const double same = psnr(engine.pull(*p.before, p.sourceFrame(7), all, {}).planes[1], engine.pull(*p.after, 7, all, {}).planes[1]);
+    const double other = psnr(engine.pull(*p.before, 0, all, {}).planes[1], engine.pull(*p.after, 19, all, {}).planes[1]);
+    INFO("same " << same << " dB, other frame " << other << " dB");
+    CHECK(same > 32);
+    CHECK(same > other + 2);
+    job.ticket->enlarge.scale = 2;
+    CHECK_THROWS_AS(pairUp(job, {}), Error);
+    // Without a ticket, the longer file cannot be the result.
+    CHECK_THROWS_AS(pairUp({folder / "out.mp4", folder / "wheel.mp4", std::nullopt}, {}), Error);
+}
+
+TEST_CASE("a proof is whole or absent: cancelled and refused ones leave nothing behind") {
+    test::TempFolder folder;
+    makeWheel(folder, 12);
+    exportClip({folder / "wheel.mp4", folder / "out.mp4", Ticket{}}, {});
+    const std::size_t files = folder.names().size();
+    CancelToken cancel;
+    int calls = 0;
+    const auto stopSoon = [&](double) {
+        if (++calls == 3) cancel.cancel();
+    };
+    CHECK_THROWS_AS(writeProofMovie({folder / "wheel.mp4", folder / "out.mp4", std::nullopt}, ProofMovie::Wipe, folder / "p.mp4", cancel, stopSoon), Cancelled);
+    CHECK(folder.names().size() == files);
+    CHECK_THROWS_AS(writeProofSheet({folder / "wheel.mp4", folder / "out.mp4", std::nullopt}, folder / "out.mp4", {}), Error);
+    CHECK(folder.names().size() == files);
+}
+
+TEST_CASE("an encoded frame comes near the one it was made from, the nearer the higher the quality") {
+    test::TempFolder folder;
+    makeWheel(folder, 16);
+    const Pipeline p = buildPipeline(reader(folder / "wheel.mp4"), Ticket{}, {});
+    Engine engine(std::size_t(16) << 20);
+    const Plane truth = engine.pull(*asRgb(p.result), 9, p.result->format().frame(), {}).planes[1];
+    double last = 0;
+    for (const double crf : {40.0, 30.0, 20.0, 10.0}) {
+        const double now = psnr(truth, encodedFrame(engine, p, 9, crf, 8, {}).planes[1]);
+        INFO("crf " << crf << ": " << now << " dB");
+        CHECK(now > last + 1);
+        last = now;
+    }
+    CHECK(last > 38);
+    CHECK(deliveredIndexOf(p, 9) == 9);
+    CHECK(deliveredIndexOf(p, 900) == 15);
+    CancelToken cancel;
+    cancel.cancel();
+    CHECK_THROWS_AS(encodedFrame(engine, p, 9, 20, 8, cancel), Cancelled);
+}
+
+TEST_CASE("candidates differ from each other, ramps rise inside their range, and unknown ramps are refused") {
+    Inspection i;
+    i.readings.blocking = 20;
+    i.readings.noise = 4;
+    MediaFacts facts;
+    facts.video.width = 640, facts.video.height = 360;
+    const auto all = candidatesFromAdvice(Ticket{}, i, facts);
+    CHECK(all.size() >= 5);
+    CHECK(all.size() <= 9);
+    CHECK(all[0].ticket == Ticket{});
+    std::set<std::string> names;
+    for (const Candidate& c : all) {
+        names.insert(c.name);
+        CHECK_FALSE(c.told.empty());
+        CHECK_FALSE(c.ticket.enlarge.on); // spots must not move
+        for (const Candidate& d : all) CHECK((&c == &d || !(c.ticket == d.ticket)));
+    }
+    CHECK(names.size() == all.size());
+    for (const RampKey& k : rampKeys()) {
+        const auto steps = ramp(Ticket{}, k.key, 12, 5);
+        REQUIRE(steps.size() == 5);
+        for (std::size_t n = 1; n < 5; ++n) CHECK_FALSE(steps[n].ticket == steps[n - 1].ticket);
+    }
+    CHECK(ramp(Ticket{}, "clean.noise", 8, 5)[4].ticket.clean.noise.value == Approx(16.67).margin(0.01));
+    CHECK_THROWS_AS(ramp(Ticket{}, "frame.x", 0, 5), Error);
+}
+
+TEST_CASE("a trial's measures tell cleaning from sharpening") {
+    Picture bad = test::photograph(96, 96, 61);
+    test::quantiseBlocks(bad, 40);
+    Engine engine(0);
+    Picture clean = bad;
+    clean.planes[0] = bad.planes[0].copy();
+    for (int y = 1; y < 95; ++y)
+        for (int x = 1; x < 95; ++x)
+            clean.planes[0].row(y)[x] = (bad.planes[0].at(x - 1, y) + bad.planes[0].at(x + 1, y) + bad.planes[0].at(x, y - 1) + bad.planes[0].at(x, y + 1) + 2 * bad.planes[0].at(x, y)) / 6;
+    const TrialMeasure nothing = measureTrial(bad, bad, bad, bad, 1), smoothed = measureTrial(bad, clean, bad, clean, 1);
+    CHECK(nothing.faults == Approx(100));
+    CHECK(nothing.texture == Approx(100));
+    CHECK(nothing.haloes == 0);
+    CHECK(smoothed.faults < 80);
+    CHECK(smoothed.texture < 90);
+    Picture sharp = bad;
+    sharp.planes[0] = bad.planes[0].copy();
+    for (int y = 0; y < 96; ++y)
+        for (int x = 0; x < 96; ++x) sharp.planes[0].row(y)[x] += 1.5f * (bad.planes[0].at(x, y) - clean.planes[0].at(x, y));
+    const TrialMeasure sharpened = measureTrial(bad, bad, bad, sharp, 1);
+    CHECK(sharpened.texture > 120);
+    CHECK(sharpened.faults == Approx(100));
+    CHECK(trialBalance(nothing) > trialBalance({200, 100, 3, 20}));
+}
