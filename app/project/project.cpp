@@ -49,8 +49,9 @@ std::vector<Spot> spotsFrom(const json& j) {
         for (const json& s : j)
             if (s.is_object())
                 all.push_back({QString::fromStdString(s.value("what", "")), s.value("frame", std::int64_t(0)),
-                               s.value("x", 0.0), s.value("y", 0.0), s.value("automatic", false),
-                               s.value("follows", false), std::clamp(s.value("magnification", 1), 1, 2),
+                               std::clamp(s.value("x", 0.0), 0.0, 16384.0), std::clamp(s.value("y", 0.0), 0.0, 16384.0),
+                               s.value("automatic", false), s.value("follows", false),
+                               std::clamp(s.value("magnification", 1), 1, 2),
                                std::clamp(s.value("height", 0), 0, 2000)});
     return all;
 }

@@ -55,7 +55,9 @@ TEST_CASE("haloes rise with careless sharpening, and a clean picture has few") {
     mustRise(clean, &Readings::haloes, {0.3, 0.6, 1.0}, 0.5, [](const Picture& p, double amount) {
         Plane soft = Plane::make(p.area);
         gaussianBlur(p.planes[0], p.area, 2.2, soft);
-        return changed(p, [&](int x, int y) { return p.planes[0].at(x, y) + float(amount) * (p.planes[0].at(x, y) - soft.at(x, y)); });
+        return changed(p, [&](int x, int y) {
+            return p.planes[0].at(x, y) + float(amount) * (p.planes[0].at(x, y) - soft.at(x, y));
+        });
     });
 }
 
@@ -76,23 +78,27 @@ TEST_CASE("banding rises with coarser levels in smooth tones; noise, texture and
     Picture smooth = Picture::make(f, f.frame());
     for (Plane& p : smooth.planes)
         for (int y = 0; y < p.area().h; ++y)
-            for (int x = 0; x < p.area().w; ++x) p.row(y)[x] = &p == &smooth.planes[0] ? float(0.2 + 0.5 * x / 480 + 0.1 * y / 288) : 0.f;
+            for (int x = 0; x < p.area().w; ++x)
+                p.row(y)[x] = &p == &smooth.planes[0] ? float(0.2 + 0.5 * x / 480 + 0.1 * y / 288) : 0.f;
     CHECK(lookAt(smooth).readings.banding == 0);
     mustRise(smooth, &Readings::banding, {2, 4, 8}, 1, [](const Picture& p, double step) {
-        return changed(p, [&](int x, int y) { return float(std::round(p.planes[0].at(x, y) * 219 / step) * step / 219); });
+        return changed(p,
+                       [&](int x, int y) { return float(std::round(p.planes[0].at(x, y) * 219 / step) * step / 219); });
     });
     CHECK(lookAt(test::photograph(480, 288)).readings.banding < findReading("banding")->notable);
     Picture noisy = changed(smooth, [&](int x, int y) { return smooth.planes[0].at(x, y); });
     test::addNoise(noisy, 3, 7);
     CHECK(lookAt(noisy).readings.banding < 2);
     // Steps on every eighth line in both directions are told as blocks.
-    const Picture blocks = changed(smooth, [&](int x, int y) { return 0.4f + 0.012f * float((x / 8 * 7 + y / 8 * 5) % 3); });
+    const Picture blocks =
+        changed(smooth, [&](int x, int y) { return 0.4f + 0.012f * float((x / 8 * 7 + y / 8 * 5) % 3); });
     const Readings r = lookAt(blocks).readings;
     CHECK(r.blocking > 5);
     CHECK(r.banding < findReading("banding")->notable);
 }
 
-TEST_CASE("crushed and clipped tones rise with what is lost; dark and bright pictures that keep their tones have none") {
+TEST_CASE(
+    "crushed and clipped tones rise with what is lost; dark and bright pictures that keep their tones have none") {
     const Picture clean = test::photograph(320, 192, 21);
     const Picture dark = changed(clean, [&](int x, int y) { return 0.05f + 0.2f * clean.planes[0].at(x, y); });
     CHECK(lookAt(dark).readings.crushed < 0.5);
@@ -109,7 +115,8 @@ TEST_CASE("a colour cast is read by as much as it was tinted, and a grey picture
     Picture grey = test::photograph(320, 192, 33);
     for (const int c : {1, 2}) {
         grey.planes[c] = grey.planes[c].copy();
-        for (int y = 0; y < grey.planes[c].area().h; ++y) std::fill_n(grey.planes[c].row(y), grey.planes[c].area().w, 0.f);
+        for (int y = 0; y < grey.planes[c].area().h; ++y)
+            std::fill_n(grey.planes[c].row(y), grey.planes[c].area().w, 0.f);
     }
     CHECK(lookAt(grey).readings.cast == 0);
     for (const double steps : {6.0, 12.0, 20.0}) {
@@ -117,7 +124,8 @@ TEST_CASE("a colour cast is read by as much as it was tinted, and a grey picture
         for (const int c : {1, 2}) {
             tinted.planes[c] = grey.planes[c].copy();
             for (int y = 0; y < tinted.planes[c].area().h; ++y)
-                std::fill_n(tinted.planes[c].row(y), tinted.planes[c].area().w, float((c == 1 ? -0.6 : 0.8) * steps / 224));
+                std::fill_n(tinted.planes[c].row(y), tinted.planes[c].area().w,
+                            float((c == 1 ? -0.6 : 0.8) * steps / 224));
         }
         CHECK(lookAt(tinted).readings.cast == Approx(steps).epsilon(0.02));
     }
@@ -129,7 +137,8 @@ TEST_CASE("noise is told apart by shadows, lights and colour") {
     for (int y = 0; y < 192; ++y)
         for (int x = 0; x < 320; ++x) half.planes[0].row(y)[x] = x < 160 ? 0.15f : 0.8f;
     for (const int c : {1, 2})
-        for (int y = 0; y < half.planes[c].area().h; ++y) std::fill_n(half.planes[c].row(y), half.planes[c].area().w, 0.f);
+        for (int y = 0; y < half.planes[c].area().h; ++y)
+            std::fill_n(half.planes[c].row(y), half.planes[c].area().w, 0.f);
     Picture noisy = half;
     noisy.planes[0] = half.planes[0].copy();
     test::addNoise(noisy, 6, 3);
@@ -194,7 +203,8 @@ TEST_CASE("fault maps are strong where the fault is, pool with their neighbours,
     CHECK(one.mean() == 9);
 }
 
-TEST_CASE("prints of decoded frames equal those of their float pictures, at 8 and 10 bit, odd sizes and packed formats") {
+TEST_CASE(
+    "prints of decoded frames equal those of their float pictures, at 8 and 10 bit, odd sizes and packed formats") {
     for (const auto format : {AV_PIX_FMT_YUV420P, AV_PIX_FMT_YUV420P10LE, AV_PIX_FMT_GRAY8, AV_PIX_FMT_RGB24}) {
         av::Frame f(av_frame_alloc());
         f->format = format, f->width = 203, f->height = 117;
@@ -202,8 +212,9 @@ TEST_CASE("prints of decoded frames equal those of their float pictures, at 8 an
         for (int c = 0; c < 3 && f->data[c]; ++c)
             for (int y = 0; y < (c && format != AV_PIX_FMT_GRAY8 ? 59 : 117); ++y)
                 for (int x = 0; x < f->linesize[c]; ++x)
-                    f->data[c][y * f->linesize[c] + x] =
-                        format == AV_PIX_FMT_YUV420P10LE ? static_cast<std::uint8_t>(x % 2 ? 1 : (x * 3 + y * 5)) : static_cast<std::uint8_t>(40 + (x * 3 + y * 5) % 150);
+                    f->data[c][y * f->linesize[c] + x] = format == AV_PIX_FMT_YUV420P10LE
+                                                             ? static_cast<std::uint8_t>(x % 2 ? 1 : (x * 3 + y * 5))
+                                                             : static_cast<std::uint8_t>(40 + (x * 3 + y * 5) % 150);
         Picture p = Picture::make(pictureFormatFor(format, 203, 117, {}), {0, 0, 203, 117});
         toPicture(*f, p);
         const Thumbprint a = thumbprint(*f, false), b = thumbprint(p.planes[0]);
@@ -242,17 +253,20 @@ TEST_CASE("findings are ordered, told with a place and never claimed of a clean 
     i.readings.detail = 0.35;
     i.confidence["detail"] = 0.8;
     const auto more = findings(i, facts);
-    const auto has = [&](const char* key) { return std::ranges::any_of(more, [&](const Finding& f) { return f.key == key; }); };
+    const auto has = [&](const char* key) {
+        return std::ranges::any_of(more, [&](const Finding& f) { return f.key == key; });
+    };
     CHECK(has("bars"));
     CHECK(has("detail"));
     CHECK(i.detailLines(1080) == 378);
     CHECK(std::ranges::any_of(advise(i, facts), [](const Advice& a) { return a.step == "frame"; }));
 }
 
-TEST_CASE("places: the worst faults first, then what treatment puts at risk, none near another, all inside the window") {
+TEST_CASE(
+    "places: the worst faults first, then what treatment puts at risk, none near another, all inside the window") {
     Inspection i;
-    i.candidates = {{"texture", 1, 100, 100, 0.5}, {"softness_px", 2, 300, 100, 0.4}, {"blocking", 3, 110, 105, 6},
-                    {"noise_sigma", 4, 500, 300, 2}, {"haloes", 5, 900, 900, 9}, {"blocking", 6, 300, 300, 5}};
+    i.candidates = {{"texture", 1, 100, 100, 0.5},   {"softness_px", 2, 300, 100, 0.4}, {"blocking", 3, 110, 105, 6},
+                    {"noise_sigma", 4, 500, 300, 2}, {"haloes", 5, 900, 900, 9},        {"blocking", 6, 300, 300, 5}};
     const auto all = choosePlaces(i, {0, 0, 640, 360}, 60);
     REQUIRE(all.size() == 3);
     CHECK(all[0].what == "blocking");

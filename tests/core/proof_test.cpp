@@ -41,7 +41,10 @@ TEST_CASE("text is drawn from UTF-8, unknown characters and broken bytes are lef
     CHECK(plain.w > 25);
     CHECK(bold.w > plain.w);
     CHECK(renderText("bowl → jug ×2", 20, false).w > plain.w);
-    CHECK(renderText("\xff\xfe" "bowl\xe2\x82", 20, false).w == plain.w);
+    CHECK(renderText("\xff\xfe"
+                     "bowl\xe2\x82",
+                     20, false)
+              .w == plain.w);
     CHECK(renderText("", 20, false).w <= 4);
     float most = 0;
     for (const float c : plain.cover) most = std::max(most, c);
@@ -70,7 +73,8 @@ TEST_CASE("a result is paired with its source through crop, stretch and scale, f
     test::TempFolder folder;
     makeWheel(folder, 40);
     Ticket t;
-    for (const char* set : {"stretch.on=true", "stretch.from=0.4", "stretch.to=1.2", "frame.aspect=1:1", "frame.x=0.2", "enlarge.scale=1.5", "deliver.quality=best"})
+    for (const char* set : {"stretch.on=true", "stretch.from=0.4", "stretch.to=1.2", "frame.aspect=1:1", "frame.x=0.2",
+                            "enlarge.scale=1.5", "deliver.quality=best"})
         setByAssignment(t, set);
     exportClip({folder / "wheel.mp4", folder / "out.mp4", t}, {});
     ProofJob job{folder / "wheel.mp4", folder / "out.mp4", t};
@@ -82,8 +86,10 @@ TEST_CASE("a result is paired with its source through crop, stretch and scale, f
     // Nothing was treated, so both sides show the same picture but for scaling and encoding.
     Engine engine(std::size_t(16) << 20);
     const Rect all = p.after->format().frame();
-    const double same = psnr(engine.pull(*p.before, p.sourceFrame(7), all, {}).planes[1], engine.pull(*p.after, 7, all, {}).planes[1]);
-    const double other = psnr(engine.pull(*p.before, 0, all, {}).planes[1], engine.pull(*p.after, 19, all, {}).planes[1]);
+    const double same =
+        psnr(engine.pull(*p.before, p.sourceFrame(7), all, {}).planes[1], engine.pull(*p.after, 7, all, {}).planes[1]);
+    const double other =
+        psnr(engine.pull(*p.before, 0, all, {}).planes[1], engine.pull(*p.after, 19, all, {}).planes[1]);
     INFO("same " << same << " dB, other frame " << other << " dB");
     CHECK(same > 32);
     CHECK(same > other + 2);
@@ -103,9 +109,12 @@ TEST_CASE("a proof is whole or absent: cancelled and refused ones leave nothing 
     const auto stopSoon = [&](double) {
         if (++calls == 3) cancel.cancel();
     };
-    CHECK_THROWS_AS(writeProofMovie({folder / "wheel.mp4", folder / "out.mp4", std::nullopt}, ProofMovie::Wipe, folder / "p.mp4", cancel, stopSoon), Cancelled);
+    CHECK_THROWS_AS(writeProofMovie({folder / "wheel.mp4", folder / "out.mp4", std::nullopt}, ProofMovie::Wipe,
+                                    folder / "p.mp4", cancel, stopSoon),
+                    Cancelled);
     CHECK(folder.names().size() == files);
-    CHECK_THROWS_AS(writeProofSheet({folder / "wheel.mp4", folder / "out.mp4", std::nullopt}, folder / "out.mp4", {}), Error);
+    CHECK_THROWS_AS(writeProofSheet({folder / "wheel.mp4", folder / "out.mp4", std::nullopt}, folder / "out.mp4", {}),
+                    Error);
     CHECK(folder.names().size() == files);
 }
 
@@ -165,8 +174,12 @@ TEST_CASE("a trial's measures tell cleaning from sharpening") {
     clean.planes[0] = bad.planes[0].copy();
     for (int y = 1; y < 95; ++y)
         for (int x = 1; x < 95; ++x)
-            clean.planes[0].row(y)[x] = (bad.planes[0].at(x - 1, y) + bad.planes[0].at(x + 1, y) + bad.planes[0].at(x, y - 1) + bad.planes[0].at(x, y + 1) + 2 * bad.planes[0].at(x, y)) / 6;
-    const TrialMeasure nothing = measureTrial(bad, bad, bad, bad, 1), smoothed = measureTrial(bad, clean, bad, clean, 1);
+            clean.planes[0].row(y)[x] =
+                (bad.planes[0].at(x - 1, y) + bad.planes[0].at(x + 1, y) + bad.planes[0].at(x, y - 1) +
+                 bad.planes[0].at(x, y + 1) + 2 * bad.planes[0].at(x, y)) /
+                6;
+    const TrialMeasure nothing = measureTrial(bad, bad, bad, bad, 1),
+                       smoothed = measureTrial(bad, clean, bad, clean, 1);
     CHECK(nothing.faults == Approx(100));
     CHECK(nothing.texture == Approx(100));
     CHECK(nothing.haloes == 0);
@@ -175,7 +188,8 @@ TEST_CASE("a trial's measures tell cleaning from sharpening") {
     Picture sharp = bad;
     sharp.planes[0] = bad.planes[0].copy();
     for (int y = 0; y < 96; ++y)
-        for (int x = 0; x < 96; ++x) sharp.planes[0].row(y)[x] += 1.5f * (bad.planes[0].at(x, y) - clean.planes[0].at(x, y));
+        for (int x = 0; x < 96; ++x)
+            sharp.planes[0].row(y)[x] += 1.5f * (bad.planes[0].at(x, y) - clean.planes[0].at(x, y));
     const TrialMeasure sharpened = measureTrial(bad, bad, bad, sharp, 1);
     CHECK(sharpened.texture > 120);
     CHECK(sharpened.faults == Approx(100));

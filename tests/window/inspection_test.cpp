@@ -110,7 +110,9 @@ TEST_CASE("a further stretch is a delivery of its own") {
     CHECK(items[2].ticket.stretch.to == 0.9);
     CHECK(items[0].output != items[1].output);
     CHECK(b.ticket().stretch.from == 0.2);
-    REQUIRE(waitFor([&] { return std::ranges::all_of(items, [](const RunItem& r) { return r.state == RunItem::State::Done; }); }, 60000));
+    REQUIRE(waitFor(
+        [&] { return std::ranges::all_of(items, [](const RunItem& r) { return r.state == RunItem::State::Done; }); },
+        60000));
     for (const RunItem& r : items) CHECK(QFileInfo::exists(r.output));
 }
 
@@ -159,10 +161,97 @@ TEST_CASE("Trials say what is missing before they can be made, and forget a clip
     CHECK_FALSE(m.blind());
     REQUIRE(waitFor([&] { return m.share() >= 1; }, 60000));
     QImage whole;
-    QObject::connect(&m, &TrialsModel::wholeFrame, &b.window, [&](std::size_t, const QImage& picture) { whole = picture; });
+    QObject::connect(&m, &TrialsModel::wholeFrame, &b.window,
+                     [&](std::size_t, const QImage& picture) { whole = picture; });
     QTest::mouseClick(&b.window.trials().grid(), Qt::LeftButton, {}, b.window.trials().grid().headRect(2).center());
     REQUIRE(waitFor([&] { return !whole.isNull(); }));
     CHECK(whole.width() == b.live().pipeline()->plan.width);
     b.project().setCurrent(1);
     CHECK(m.candidates().empty());
+}
+
+TEST_CASE("a spot that watches movement loops a few frames, before and after, until it is moved to something else") {
+    Bench b({"hands"});
+    ClipEntry& c = *b.project().currentClip();
+    b.project().setSpots({{"motion", 12, 160, 90, false}});
+    REQUIRE(b.settle());
+    const SpotPicture& s = b.live().spots()[0];
+    REQUIRE(s.loopAfter.size() == 7);
+    CHECK(s.loopBefore.size() == 7);
+    CHECK(s.loopAfter[3] == s.after); // the middle one is the spot's own frame
+    CHECK(s.loopAfter[0] != s.loopAfter[6]);
+    auto* view = b.find<SpotView>("spot.A");
+    const QRect picture = view->square();
+    const QImage first = view->grab(picture).toImage();
+    CHECK(waitFor([&] { return view->grab(picture).toImage() != first; }, 3000));
+    auto spots = c.spots;
+    spots[0].what = "blocking";
+    b.project().setSpots(spots);
+    REQUIRE(b.settle());
+    CHECK(b.live().spots()[0].loopAfter.empty());
+    const QImage still = view->grab(picture).toImage();
+    QTest::qWait(400);
+    CHECK(view->grab(picture).toImage() == still);
+}
+
+TEST_CASE("the ticket's menu keeps a ticket to compare, swaps and forgets it, and copies one step to every clip") {
+    Bench b({"wheel", "hands"});
+    b.project().setCurrent(0);
+    const auto choose = [&](const QString& words) {
+        chooseFromMenu(words, [&] { b.find<QToolButton>("ticketMenu")->click(); });
+    };
+    b.set({"clean.blocks=10"});
+    choose("Keep this ticket to compare");
+    REQUIRE(b.project().currentClip()->kept);
+    b.set({"clean.blocks=60"});
+    choose("Swap with the kept ticket");
+    CHECK(b.ticket().clean.blocks.value == 10);
+    CHECK(b.project().currentClip()->kept->clean.blocks.value == 60);
+    b.project().undo();
+    CHECK(b.ticket().clean.blocks.value == 60);
+    choose("Forget the kept ticket");
+    CHECK_FALSE(b.project().currentClip()->kept);
+    choose("Copy this ticket to every clip");
+    CHECK(b.project().at(1).ticket.clean.blocks.value == 60);
+}
+
+TEST_CASE(
+    "what a kept session says of spots, stretches and the kept ticket is bounded, and a broken one is set aside") {
+    TempFolder session;
+    const std::string file = session / "session.json";
+    {
+        Bench b({"wheel"}, QString::fromStdString(session.path()));
+        b.project().setStretches({{0.1, 0.3}});
+        b.set({"clean.blocks=12"});
+        b.project().keepTicket();
+        b.project().keepNow();
+        REQUIRE(waitFor([&] {
+            return QFileInfo::exists(QString::fromStdString(file)) &&
+                   readTextFile(file).find("kept") != std::string::npos;
+        }));
+    }
+    auto j = nlohmann::json::parse(readTextFile(file));
+    CHECK(j["clips"][0]["stretches"][0][1] == 0.3);
+    j["phone_height"] = 1e9;
+    j["clips"][0]["spots"] = {
+        {{"what", "blocking"}, {"frame", -50}, {"x", -9e9}, {"y", 1e12}, {"magnification", 99}, {"height", 123456}}};
+    writeFileWhole(file, j.dump());
+    {
+        MainWindow again(QString::fromStdString(session.path()));
+        again.restore();
+        CHECK(again.project().phoneHeight() <= 8000);
+        const ClipEntry& c = again.project().at(0);
+        REQUIRE(c.kept);
+        CHECK(c.kept->clean.blocks.value == 12);
+        CHECK(c.stretches.size() == 1);
+        REQUIRE(c.spots.size() == 1);
+        CHECK(c.spots[0].magnification == 2);
+        CHECK(c.spots[0].height <= 2000);
+    }
+    j["clips"][0]["stretches"] = "none";
+    writeFileWhole(file, j.dump());
+    MainWindow broken(QString::fromStdString(session.path()));
+    broken.restore();
+    CHECK(broken.project().count() == 0);
+    CHECK(QFileInfo::exists(QString::fromStdString(file) + ".unreadable"));
 }
