@@ -84,6 +84,12 @@ BenchPage::BenchPage(Project& project, QWidget* parent) : QWidget(parent), proje
     connect(&table_->table(), &ViewingTable::cropDragged, this, &BenchPage::dragCrop);
 }
 
+BenchPage::~BenchPage() {
+    // Their threads ask the live model, which would go first as the oldest child.
+    delete player_;
+    delete results_;
+}
+
 void BenchPage::toggleResult() { player_->playing() ? player_->pause() : player_->playResult(); }
 
 void BenchPage::setFullTable(bool full) {

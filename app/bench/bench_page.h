@@ -20,6 +20,7 @@ class BenchPage : public QWidget {
     Q_OBJECT
 public:
     explicit BenchPage(Project& project, QWidget* parent = nullptr);
+    ~BenchPage() override;
     LiveModel& live() { return *live_; }
     TablePanel& table() { return *table_; }
     ReelStrip& reel() { return *reel_; }

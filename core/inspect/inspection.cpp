@@ -206,7 +206,8 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
     out.timing = findTiming(*clip);
     Gathering gathering(out, watch);
     std::vector<Thumbprint> prints;
-    std::vector<std::int64_t> breaks;
+    // Kept apart until the readings are done: those copy what is known so far from other threads.
+    std::vector<std::int64_t> breaks, cuts, duplicates;
     std::int64_t looked = 0, taken = 0;
     tbb::task_group readings, sound;
     SoundReadings heard;
@@ -242,8 +243,8 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
                 if (watch.onProgress) watch.onProgress(0.97 * double(looked + 1) / double(frames));
             }
             const std::vector<Thumbprint> run(prints.begin() + static_cast<std::ptrdiff_t>(start), prints.end());
-            for (const auto c : findCuts(run)) out.cuts.push_back(first + c), breaks.push_back(std::int64_t(start) + c);
-            for (const auto d : findDuplicates(run)) out.duplicates.push_back(first + d);
+            for (const auto c : findCuts(run)) cuts.push_back(first + c), breaks.push_back(std::int64_t(start) + c);
+            for (const auto d : findDuplicates(run)) duplicates.push_back(first + d);
             if (start) breaks.push_back(static_cast<std::int64_t>(start));
         }
         finishTasks();
@@ -254,6 +255,8 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
         }
         throw;
     }
+    out.cuts = std::move(cuts);
+    out.duplicates = std::move(duplicates);
     out.framesLooked = frames;
     out.framesLost = reader->lostFrames();
     out.sound = heard;
