@@ -197,3 +197,18 @@ TEST_CASE("uneven and missing frame times are read from the container") {
     CHECK(t.missing == 3);
     CHECK(t.gaps == std::vector<std::int64_t>{8, 16});
 }
+
+TEST_CASE("light that comes on and stays is no cut; another picture of the same brightness is one") {
+    std::vector<Thumbprint> lit, cut;
+    for (int t = 0; t < 24; ++t) {
+        lit.push_back(texture(0.3 * t, 0));
+        cut.push_back(lit.back());
+        if (t >= 12) // every other column's brightness turned over
+            for (std::size_t i = 0; i < cut.back().cells.size(); ++i)
+                if (i / 12 % 2) cut.back().cells[i] = 219 - cut.back().cells[i] + 30;
+        if (t >= 12)
+            for (float& c : lit.back().cells) c = c * 1.3f + 20;
+    }
+    CHECK(findCuts(lit).empty());
+    CHECK(findCuts(cut) == std::vector<std::int64_t>{12});
+}
