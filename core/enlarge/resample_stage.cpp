@@ -69,15 +69,23 @@ std::vector<Need> ResampleStage::needs(std::int64_t frame, const Rect& region) c
     return {{0, frame, all}};
 }
 
+void ResampleStage::computePlane(int c, const Picture& in, Picture& out) const {
+    const PlaneMaps m = mapsFor(c);
+    if (m.h.start == 0 && m.h.step == 1 && m.v.start == 0 && m.v.step == 1)
+        copySamples(in.planes[c], out.planes[c]);
+    else
+        resample(in.planes[c], out.planes[c], m.h, m.v, kernel_);
+}
+
 void ResampleStage::compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const {
     for (int c = 0; c < 3; ++c) {
         cancel.check();
-        const PlaneMaps m = mapsFor(c);
-        if (m.h.start == 0 && m.h.step == 1 && m.v.start == 0 && m.v.step == 1)
-            copySamples(in[0].planes[c], out.planes[c]);
-        else
-            resample(in[0].planes[c], out.planes[c], m.h, m.v, kernel_);
+        computePlane(c, in[0], out);
     }
+}
+
+void ResampleStage::computeChroma(const Picture& in, Picture& out) const {
+    for (int c : {1, 2}) computePlane(c, in, out);
 }
 
 StagePtr withChroma(StagePtr input, int subW, int subH, int site) {

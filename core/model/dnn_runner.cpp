@@ -1,0 +1,361 @@
+#include "core/model/dnn_runner.h"
+
+#include "core/error.h"
+#include "core/model/plain_ops.h"
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+#include <functional>
+#include <omp.h>
+#include <oneapi/dnnl/dnnl.hpp>
+#include <optional>
+
+namespace ulm {
+namespace {
+using dnnl::algorithm;
+using dnnl::memory;
+using Desc = memory::desc;
+using Tag = memory::format_tag;
+using Type = memory::data_type;
+
+constexpr std::size_t kIdlePlans = 12;
+
+const dnnl::engine& engine() {
+    static const dnnl::engine e(dnnl::engine::kind::cpu, 0);
+    return e;
+}
+
+memory::dims dimsOf(const NetSize& s) { return {1, s.channels, s.rows, s.columns}; }
+Desc plainDesc(const NetSize& s) { return {dimsOf(s), Type::f32, Tag::nchw}; }
+
+bool isActivation(NetOp op) {
+    return op == NetOp::Prelu || op == NetOp::LeakyRelu || op == NetOp::Clip || op == NetOp::Sigmoid || op == NetOp::Tanh;
+}
+
+struct Eltwise {
+    algorithm kind;
+    float alpha, beta;
+};
+// None for slopes that differ from channel to channel.
+std::optional<Eltwise> eltwiseOf(const NetNode& n) {
+    switch (n.op) {
+    case NetOp::LeakyRelu: return Eltwise{algorithm::eltwise_relu, n.alpha, 0};
+    case NetOp::Prelu: return n.weights.size() == 1 ? std::optional(Eltwise{algorithm::eltwise_relu, n.weights[0], 0}) : std::nullopt;
+    case NetOp::Clip:
+        if (n.low == 0 && std::isinf(n.high)) return Eltwise{algorithm::eltwise_relu, 0, 0};
+        return Eltwise{algorithm::eltwise_clip, std::max(n.low, -3e38f), std::min(n.high, 3e38f)};
+    case NetOp::Sigmoid: return Eltwise{algorithm::eltwise_logistic, 0, 0};
+    case NetOp::Tanh: return Eltwise{algorithm::eltwise_tanh, 0, 0};
+    default: return std::nullopt;
+    }
+}
+
+} // namespace
+
+bool hasBf16() {
+    static const bool has = [] {
+        const auto isa = dnnl::get_effective_cpu_isa();
+        return isa == dnnl::cpu_isa::avx512_core_bf16 || isa == dnnl::cpu_isa::avx512_core_amx;
+    }();
+    return has;
+}
+
+struct DnnRunner::Shared {
+    std::mutex mutex;
+    std::vector<std::vector<std::pair<Desc, memory>>> kept; // by node
+
+    memory weights(std::size_t node, const Desc& wanted, const Desc& given, const float* numbers, dnnl::stream& stream) {
+        std::lock_guard lock(mutex);
+        for (auto& [desc, m] : kept[node])
+            if (desc == wanted) return m;
+        memory from(given, engine(), const_cast<float*>(numbers)), to(wanted, engine());
+        dnnl::reorder(from, to).execute(stream, from, to);
+        stream.wait();
+        kept[node].emplace_back(wanted, to);
+        return to;
+    }
+};
+
+// Everything for one input size: what runs, in order, on which buffers.
+class DnnRunner::Plan {
+public:
+    Plan(const DnnRunner& owner, int rows, int columns)
+        : owner_(owner), graph_(owner.graph_), type_(owner.precision_ == NetPrecision::Bf16 ? Type::bf16 : Type::f32),
+          stream_(engine()), sizes_(sizesFor(graph_, rows, columns, owner.file_)) {
+        lastUse_.assign(sizes_.size(), -1);
+        for (std::size_t k = 0; k < graph_.nodes.size(); ++k)
+            for (int v : graph_.nodes[k].in)
+                if (v >= 0) lastUse_[static_cast<std::size_t>(v)] = static_cast<int>(k);
+        lastUse_[static_cast<std::size_t>(graph_.result)] = static_cast<int>(graph_.nodes.size());
+        values_.resize(sizes_.size());
+        bufferOf_.assign(sizes_.size(), -1);
+        input_ = memory(plainDesc(sizes_[0]), engine(), nullptr);
+        values_[0] = input_;
+        for (std::size_t k = 0; k < graph_.nodes.size(); ++k) k = add(k);
+        result_ = plainValue(graph_.result, static_cast<int>(graph_.nodes.size()));
+    }
+
+    void run(const float* in, float* out) {
+        input_.set_data_handle(const_cast<float*>(in));
+        for (const auto& step : steps_) step();
+        stream_.wait();
+        const NetSize& s = sizes_[static_cast<std::size_t>(graph_.result)];
+        std::memcpy(out, result_.get_data_handle(), sizeof(float) * static_cast<std::size_t>(s.count()));
+    }
+
+private:
+    // ---- buffers: a value's room is given to a later one as soon as nobody reads it any more
+
+    memory room(const Desc& desc, int value, int freeAfter) {
+        const std::size_t bytes = desc.get_size();
+        int best = -1;
+        for (std::size_t b = 0; b < buffers_.size(); ++b)
+            if (busyUntil_[b] < now_ && (best < 0 || std::abs(double(buffers_[b].size()) - double(bytes)) <
+                                                         std::abs(double(buffers_[best].size()) - double(bytes))))
+                best = static_cast<int>(b);
+        if (best < 0 || buffers_[static_cast<std::size_t>(best)].size() < bytes) {
+            buffers_.emplace_back(bytes);
+            busyUntil_.push_back(0);
+            best = static_cast<int>(buffers_.size()) - 1;
+        }
+        busyUntil_[static_cast<std::size_t>(best)] = freeAfter;
+        if (value >= 0) bufferOf_[static_cast<std::size_t>(value)] = best;
+        return memory(desc, engine(), buffers_[static_cast<std::size_t>(best)].data());
+    }
+    memory valueRoom(const Desc& desc, int value) {
+        return values_[static_cast<std::size_t>(value)] = room(desc, value, lastUse_[static_cast<std::size_t>(value)]);
+    }
+
+    void execute(dnnl::primitive p, std::unordered_map<int, memory> args) {
+        steps_.push_back([this, p = std::move(p), args = std::move(args)] { p.execute(stream_, args); });
+    }
+    memory inLayout(const memory& m, const Desc& wanted) {
+        if (m.get_desc() == wanted) return m;
+        memory to = room(wanted, -1, now_);
+        execute(dnnl::reorder(m, to), {{DNNL_ARG_FROM, m}, {DNNL_ARG_TO, to}});
+        return to;
+    }
+    memory plainValue(int v, int at) {
+        now_ = at;
+        return inLayout(values_[static_cast<std::size_t>(v)], plainDesc(sizes_[static_cast<std::size_t>(v)]));
+    }
+
+    // ---- steps
+
+    // Adds node k, and the activation after it where one can be done on the way. Returns the last node added.
+    std::size_t add(std::size_t k) {
+        const NetNode& n = graph_.nodes[k];
+        now_ = static_cast<int>(k);
+        try {
+            switch (n.op) {
+            case NetOp::Conv:
+            case NetOp::ConvTranspose: return addConv(k);
+            case NetOp::Add:
+            case NetOp::Sub:
+            case NetOp::Mul:
+                if (n.in[0] >= 0) return addBinary(k);
+                break;
+            case NetOp::Concat: return addConcat(k);
+            default:
+                if (eltwiseOf(n)) return addEltwise(k);
+            }
+        } catch (const dnnl::error&) { // no implementation for this shape: the plain one does it
+        }
+        return addPlain(k);
+    }
+
+    const NetNode* activationAfter(std::size_t k) const {
+        if (k + 1 >= graph_.nodes.size()) return nullptr;
+        const NetNode &n = graph_.nodes[k], &next = graph_.nodes[k + 1];
+        const bool only = n.out != graph_.result && next.in[0] == n.out && lastUse_[static_cast<std::size_t>(n.out)] == static_cast<int>(k + 1);
+        return only && isActivation(next.op) ? &next : nullptr;
+    }
+
+    std::size_t addConv(std::size_t k) {
+        const NetNode& n = graph_.nodes[k];
+        const bool transpose = n.op == NetOp::ConvTranspose;
+        const NetSize &from = sizes_[static_cast<std::size_t>(n.in[0])], &to = sizes_[static_cast<std::size_t>(n.out)];
+        const memory::dim g = n.groups, o = to.channels / g, i = from.channels / g, kh = n.kernel[0], kw = n.kernel[1];
+        memory::dims shape = g > 1 ? memory::dims{g, o, i, kh, kw} : memory::dims{o, i, kh, kw};
+        const Tag given = transpose ? (g > 1 ? Tag::giohw : Tag::iohw) : (g > 1 ? Tag::goihw : Tag::oihw);
+        const Desc src(dimsOf(from), type_, Tag::any), dst(dimsOf(to), type_, Tag::any), weights(shape, type_, Tag::any),
+            bias({to.channels}, Type::f32, Tag::x);
+        const memory::dims strides{n.stride[0], n.stride[1]}, dilates{n.dilation[0] - 1, n.dilation[1] - 1};
+        // The last pads follow from the result's size (a stride may leave some of the file's pads unread).
+        memory::dims padL{n.pads[0], n.pads[1]}, padR{n.pads[2], n.pads[3]};
+        if (!transpose)
+            for (int a = 0; a < 2; ++a) {
+                const int in = a ? from.columns : from.rows, out = a ? to.columns : to.rows;
+                padR[a] = (out - 1) * n.stride[a] + (n.kernel[a] - 1) * n.dilation[a] + 1 - in - padL[a];
+            }
+        else
+            for (int a = 0; a < 2; ++a) padR[a] -= n.outputPadding[a];
+
+        const NetNode* act = activationAfter(k);
+        dnnl::primitive_attr attr;
+        dnnl::post_ops post;
+        if (act) {
+            if (const auto e = eltwiseOf(*act))
+                post.append_eltwise(1.f, e->kind, e->alpha, e->beta);
+            else
+                post.append_prelu(2);
+            attr.set_post_ops(post);
+        }
+        std::unordered_map<int, memory> args;
+        const auto build = [&](const auto& pd, auto primitive) {
+            const memory in = inLayout(values_[static_cast<std::size_t>(n.in[0])], pd.src_desc());
+            const memory w = owner_.shared_->weights(k, pd.weights_desc(), Desc(shape, Type::f32, given), n.weights.data(), stream_);
+            args = {{DNNL_ARG_SRC, in}, {DNNL_ARG_WEIGHTS, w}};
+            if (!n.bias.empty()) args[DNNL_ARG_BIAS] = memory(bias, engine(), const_cast<float*>(n.bias.data()));
+            if (act && !eltwiseOf(*act))
+                args[DNNL_ARG_ATTR_MULTIPLE_POST_OP(0) | DNNL_ARG_WEIGHTS] =
+                    memory(Desc({1, to.channels, 1, 1}, Type::f32, Tag::nchw), engine(), const_cast<float*>(act->weights.data()));
+            args[DNNL_ARG_DST] = valueRoom(pd.dst_desc(), act ? act->out : n.out);
+            execute(std::move(primitive), args);
+        };
+        const auto kind = dnnl::prop_kind::forward_inference;
+        if (transpose) {
+            using D = dnnl::deconvolution_forward;
+            const auto d = n.bias.empty() ? D::desc(kind, algorithm::deconvolution_direct, src, weights, dst, strides, dilates, padL, padR)
+                                          : D::desc(kind, algorithm::deconvolution_direct, src, weights, bias, dst, strides, dilates, padL, padR);
+            const D::primitive_desc pd(d, attr, engine());
+            build(pd, D(pd));
+        } else {
+            using C = dnnl::convolution_forward;
+            const auto d = n.bias.empty() ? C::desc(kind, algorithm::convolution_direct, src, weights, dst, strides, dilates, padL, padR)
+                                          : C::desc(kind, algorithm::convolution_direct, src, weights, bias, dst, strides, dilates, padL, padR);
+            const C::primitive_desc pd(d, attr, engine());
+            build(pd, C(pd));
+        }
+        return act ? k + 1 : k;
+    }
+
+    std::size_t addEltwise(std::size_t k) {
+        const NetNode& n = graph_.nodes[k];
+        const auto e = *eltwiseOf(n);
+        const memory in = values_[static_cast<std::size_t>(n.in[0])];
+        using E = dnnl::eltwise_forward;
+        const E::primitive_desc pd({dnnl::prop_kind::forward_inference, e.kind, in.get_desc(), e.alpha, e.beta}, engine());
+        execute(E(pd), {{DNNL_ARG_SRC, in}, {DNNL_ARG_DST, valueRoom(in.get_desc(), n.out)}});
+        return k;
+    }
+
+    std::size_t addBinary(std::size_t k) {
+        const NetNode& n = graph_.nodes[k];
+        const algorithm how = n.op == NetOp::Add ? algorithm::binary_add : n.op == NetOp::Sub ? algorithm::binary_sub : algorithm::binary_mul;
+        const memory a = values_[static_cast<std::size_t>(n.in[0])];
+        const NetSize& s = sizes_[static_cast<std::size_t>(n.out)];
+        memory b;
+        if (n.in[1] >= 0)
+            b = inLayout(values_[static_cast<std::size_t>(n.in[1])], a.get_desc());
+        else
+            b = memory(Desc({1, n.weights.size() == 1 ? 1 : s.channels, 1, 1}, Type::f32, Tag::nchw), engine(), const_cast<float*>(n.weights.data()));
+        using B = dnnl::binary;
+        const B::primitive_desc pd({how, a.get_desc(), b.get_desc(), a.get_desc()}, engine());
+        execute(B(pd), {{DNNL_ARG_SRC_0, a}, {DNNL_ARG_SRC_1, b}, {DNNL_ARG_DST, valueRoom(a.get_desc(), n.out)}});
+        return k;
+    }
+
+    std::size_t addConcat(std::size_t k) {
+        const NetNode& n = graph_.nodes[k];
+        std::vector<memory> in;
+        std::vector<Desc> descs;
+        for (int v : n.in) {
+            in.push_back(values_[static_cast<std::size_t>(v)]);
+            descs.push_back(in.back().get_desc());
+        }
+        const dnnl::concat::primitive_desc pd(1, descs, engine());
+        std::unordered_map<int, memory> args{{DNNL_ARG_DST, valueRoom(pd.dst_desc(), n.out)}};
+        for (std::size_t i = 0; i < in.size(); ++i) args[DNNL_ARG_MULTIPLE_SRC + static_cast<int>(i)] = in[i];
+        execute(dnnl::concat(pd), std::move(args));
+        return k;
+    }
+
+    std::size_t addPlain(std::size_t k) {
+        const NetNode& n = graph_.nodes[k];
+        std::vector<memory> in;
+        std::vector<NetSize> sizes;
+        for (int v : n.in)
+            if (v >= 0) {
+                in.push_back(plainValue(v, static_cast<int>(k)));
+                sizes.push_back(sizes_[static_cast<std::size_t>(v)]);
+            }
+        const NetSize size = sizes_[static_cast<std::size_t>(n.out)];
+        const memory out = valueRoom(plainDesc(size), n.out);
+        steps_.push_back([&n, in, sizes, out, size] {
+            std::vector<const float*> from;
+            for (const memory& m : in) from.push_back(static_cast<const float*>(m.get_data_handle()));
+            runPlain(n, from, sizes, static_cast<float*>(out.get_data_handle()), size);
+        });
+        return k;
+    }
+
+    struct Aligned { // dnnl wants 64-byte rows for speed
+        explicit Aligned(std::size_t bytes) : bytes_(bytes), data_(static_cast<std::byte*>(std::aligned_alloc(64, (bytes + 63) / 64 * 64)), &std::free) {
+            if (!data_) throw std::bad_alloc();
+        }
+        std::size_t size() const { return bytes_; }
+        void* data() const { return data_.get(); }
+        std::size_t bytes_;
+        std::unique_ptr<std::byte, void (*)(void*)> data_;
+    };
+
+    const DnnRunner& owner_;
+    const NetGraph& graph_;
+    Type type_;
+    dnnl::stream stream_;
+    std::vector<NetSize> sizes_;
+    std::vector<int> lastUse_, bufferOf_, busyUntil_;
+    std::vector<memory> values_;
+    std::vector<Aligned> buffers_;
+    std::vector<std::function<void()>> steps_;
+    memory input_, result_;
+    int now_ = 0;
+};
+
+DnnRunner::DnnRunner(NetGraph graph, std::string file, NetPrecision precision)
+    : graph_(std::move(graph)), file_(std::move(file)),
+      precision_(precision == NetPrecision::Bf16 && hasBf16() ? NetPrecision::Bf16 : NetPrecision::F32),
+      shared_(std::make_unique<Shared>()) {
+    shared_->kept.resize(graph_.nodes.size());
+}
+
+DnnRunner::~DnnRunner() = default;
+
+std::int64_t DnnRunner::bytesFor(int rows, int columns) const {
+    std::int64_t sum = 0;
+    for (const NetSize& s : sizesFor(graph_, rows, columns, file_)) sum += 4 * s.count();
+    return sum;
+}
+
+std::unique_ptr<DnnRunner::Plan> DnnRunner::take(int rows, int columns) const {
+    {
+        std::lock_guard lock(mutex_);
+        const auto it = std::ranges::find_if(idle_, [&](const auto& p) { return p.first == std::pair(rows, columns); });
+        if (it != idle_.end()) {
+            auto plan = std::move(it->second);
+            idle_.erase(it);
+            return plan;
+        }
+    }
+    if (const std::int64_t bytes = bytesFor(rows, columns); bytes > kMostRunBytes)
+        throw Error(Fault::Input, file_, "the network needs " + std::to_string(bytes / 1'000'000) + " MB for one tile",
+                    "Use a smaller network.");
+    return std::make_unique<Plan>(*this, rows, columns);
+}
+
+void DnnRunner::giveBack(int rows, int columns, std::unique_ptr<Plan> plan) const {
+    std::lock_guard lock(mutex_);
+    idle_.emplace_back(std::pair(rows, columns), std::move(plan));
+    if (idle_.size() > kIdlePlans) idle_.erase(idle_.begin());
+}
+
+void DnnRunner::run(const float* in, int rows, int columns, float* out) const {
+    omp_set_num_threads(1); // callers go parallel over tiles; the setting is this thread's own
+    auto plan = take(rows, columns);
+    plan->run(in, out);
+    giveBack(rows, columns, std::move(plan));
+}
+
+} // namespace ulm

@@ -1,0 +1,47 @@
+#pragma once
+
+#include "core/model/net_graph.h"
+
+#include <map>
+#include <memory>
+#include <mutex>
+#include <span>
+
+namespace ulm {
+
+/// Arithmetic inside a network. Bf16 keeps weights and pictures between layers in 16 bits; sums stay in f32.
+enum class NetPrecision { F32, Bf16 };
+/// Whether this processor computes bf16 itself; elsewhere it is not offered.
+bool hasBf16();
+
+/// Runs a network on oneDNN: layouts that the processor likes are kept from layer to layer, activations are done while
+/// convolutions write. Uses the calling thread only; may be called from many at once.
+class DnnRunner {
+public:
+    DnnRunner(NetGraph graph, std::string file, NetPrecision precision = NetPrecision::F32);
+    ~DnnRunner();
+
+    const NetGraph& graph() const { return graph_; }
+    /// in: inputChannels × rows × columns; out: the result's channels × rows × columns, as sizesFor() says.
+    /// Errors: Fault::Input where the size does not suit the network, or it would need more than kMostRunBytes.
+    void run(const float* in, int rows, int columns, float* out) const;
+
+    /// Bytes of all pictures between layers for an input of this size, were none shared.
+    std::int64_t bytesFor(int rows, int columns) const;
+    static constexpr std::int64_t kMostRunBytes = 1'500'000'000;
+
+private:
+    class Plan;
+    std::unique_ptr<Plan> take(int rows, int columns) const;
+    void giveBack(int rows, int columns, std::unique_ptr<Plan>) const;
+
+    NetGraph graph_;
+    std::string file_;
+    NetPrecision precision_;
+    struct Shared; ///< weights in the layouts that plans asked for
+    std::unique_ptr<Shared> shared_;
+    mutable std::mutex mutex_;
+    mutable std::vector<std::pair<std::pair<int, int>, std::unique_ptr<Plan>>> idle_; ///< newest last
+};
+
+} // namespace ulm

@@ -1,0 +1,56 @@
+#pragma once
+
+#include "core/model/dnn_runner.h"
+#include "core/picture/rect.h"
+
+#include <filesystem>
+#include <string>
+
+namespace ulm {
+
+/// A network ready to run: one picture in, one out. Immutable; may be used from many threads.
+/// Ours say in their metadata what they want besides luma: neighbouring frames and damage levels (docs/networks.md).
+class Network {
+public:
+    /// Errors: Fault::Input naming `file`: unreadable, damaged, hostile, or with an operator that neither our runner nor
+    /// OpenCV's has (the operator and its node are named).
+    static std::shared_ptr<const Network> fromBytes(std::span<const std::byte> bytes, const std::string& file,
+                                                    NetPrecision precision = NetPrecision::F32);
+    static std::shared_ptr<const Network> open(const std::filesystem::path& file, NetPrecision precision = NetPrecision::F32);
+    virtual ~Network() = default;
+
+    const std::string& file() const { return file_; }
+    std::uint64_t hash() const { return hash_; } ///< of the file's bytes, for keys
+    int inputChannels() const { return inputs_; }
+    int outputChannels() const { return outputs_; }
+    /// Result pixels per input pixel, the same for rows and columns: [1/16, 16], a whole number or one over it.
+    double scale() const { return scale_; }
+    /// Input pixels around a result that it may look at.
+    int margin() const { return margin_; }
+    /// Rows and columns of an input, and its place in the frame, are multiples of this.
+    int align() const { return align_; }
+    /// Frames it takes (this, -1, +1, -2, +2 …) and constant planes of damage levels after them; 1 and 0 for a network
+    /// that says nothing.
+    int frames() const { return frames_; }
+    int levels() const { return levels_; }
+    std::string note(const std::string& key) const;
+    /// Our own runner runs it, not OpenCV's.
+    virtual bool isFast() const = 0;
+
+    /// in: inputChannels() × rows × columns; out: outputChannels() × scale()·rows × scale()·columns. Rows and columns are
+    /// positive multiples of align(), and more than twice margin(); results nearer to the edge than margin() are not to
+    /// be used.
+    virtual void run(const float* in, int rows, int columns, float* out) const = 0;
+
+protected:
+    Network() = default;
+    void describe(const std::string& file, std::span<const std::byte> bytes);
+
+    std::string file_;
+    std::uint64_t hash_ = 0;
+    int inputs_ = 1, outputs_ = 1, margin_ = 0, align_ = 1, frames_ = 1, levels_ = 0;
+    double scale_ = 1;
+    std::vector<std::pair<std::string, std::string>> notes_;
+};
+
+} // namespace ulm

@@ -1,0 +1,184 @@
+#include "core/motion/aligned_stage.h"
+
+#include <algorithm>
+#include <cmath>
+#include <opencv2/imgproc.hpp>
+#include <opencv2/video/tracking.hpp>
+
+namespace ulm {
+namespace {
+
+constexpr int kTrustMargin = 3; // a 3×3 and a 5×5 mean
+constexpr int kCubicReach = 2;
+
+cv::Mat viewOf(const Plane& p) {
+    return cv::Mat(p.area().h, p.area().w, CV_32F, const_cast<float*>(p.row(p.area().y)), static_cast<std::size_t>(p.stride()) * sizeof(float));
+}
+
+PictureFormat halfOf(const PictureFormat& f) {
+    PictureFormat h = f;
+    h.width = std::max(1, (f.width + 1) / 2);
+    h.height = std::max(1, (f.height + 1) / 2);
+    h.subW = h.subH = 0;
+    return h;
+}
+
+// Luma at half the size, in 8-bit codes as the search wants them.
+cv::Mat halfLuma(const Plane& p, int w, int h) {
+    cv::Mat half, codes;
+    cv::resize(viewOf(p), half, cv::Size(w, h), 0, 0, cv::INTER_AREA);
+    half.convertTo(codes, CV_8U, 219, 16);
+    return codes;
+}
+
+// Movement from frame n to n + offset: planes 0 and 1 are columns and rows, in whole pixels, at half the size. Only
+// whole frames are asked of it.
+class FlowStage : public Stage {
+public:
+    FlowStage(StagePtr guide, int offset)
+        : Stage({guide}, halfOf(guide->format()), KeyMaker("flow").add(guide).add(offset)), offset_(offset) {}
+    const char* name() const override { return "flow"; }
+    std::vector<Need> needs(std::int64_t n, const Rect&) const override {
+        const Rect all = inputs()[0]->format().frame();
+        return {{0, n, all}, {0, n + offset_, all}};
+    }
+    void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
+        const int w = format().width, h = format().height;
+        cv::Mat flow(h, w, CV_32FC2, cv::Scalar(0, 0));
+        if (std::min(w, h) >= 24) { // the search needs room for its patches
+            const cv::Mat here = halfLuma(in[0].planes[0], w, h), there = halfLuma(in[1].planes[0], w, h);
+            cancel.check();
+            const auto search = cv::DISOpticalFlow::create(cv::DISOpticalFlow::PRESET_MEDIUM);
+            search->setFinestScale(0); // the picture is halved already
+            search->setPatchStride(5); // with these three a half of the preset's time, at nearly its accuracy
+            search->setGradientDescentIterations(12);
+            search->setVariationalRefinementIterations(3);
+            search->calc(here, there, flow);
+        }
+        for (int y = out.area.y; y < out.area.bottom(); ++y)
+            for (int x = out.area.x; x < out.area.right(); ++x) {
+                const cv::Vec2f v = flow.at<cv::Vec2f>(y, x) * 2;
+                out.planes[0].row(y)[x - out.area.x] = v[0];
+                out.planes[1].row(y)[x - out.area.x] = v[1];
+                out.planes[2].row(y)[x - out.area.x] = 0;
+            }
+    }
+
+private:
+    int offset_;
+};
+
+// Sample of a half-size plane at a full-size pixel's centre, bilinear.
+float halfSample(const Plane& p, double x, double y) {
+    const Rect& r = p.area();
+    const double hx = std::clamp((x + 0.5) / 2 - 0.5, 0.0, double(r.w - 1)), hy = std::clamp((y + 0.5) / 2 - 0.5, 0.0, double(r.h - 1));
+    const int ix = std::min(static_cast<int>(hx), r.w - 1), iy = std::min(static_cast<int>(hy), r.h - 1);
+    const int jx = std::min(ix + 1, r.w - 1), jy = std::min(iy + 1, r.h - 1);
+    const float fx = static_cast<float>(hx - ix), fy = static_cast<float>(hy - iy);
+    const float top = p.row(iy)[ix] + fx * (p.row(iy)[jx] - p.row(iy)[ix]), low = p.row(jy)[ix] + fx * (p.row(jy)[jx] - p.row(jy)[ix]);
+    return top + fy * (low - top);
+}
+
+class AlignedStage : public Stage {
+public:
+    AlignedStage(StagePtr input, StagePtr flow, int offset)
+        : Stage({input, flow}, input->format(), KeyMaker("aligned").add(input).add(flow).add(offset)), offset_(offset) {}
+    const char* name() const override { return "aligned"; }
+    std::int64_t frames() const override { return inputs()[0]->frames(); }
+
+    std::vector<Need> needs(std::int64_t n, const Rect& region) const override {
+        const Rect frame = format().frame(), here = around(region, kTrustMargin);
+        if (n + offset_ < 0 || n + offset_ >= frames()) return {{0, n, here}};
+        return {{0, n, here},
+                {0, n + offset_, around(region, kTrustMargin + kFlowReach + kCubicReach).intersected(frame)},
+                {1, n, inputs()[1]->format().frame()}};
+    }
+
+    void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
+        if (in.size() == 1) {
+            for (int c = 0; c < 3; ++c) copySamples(in[0].planes[c], out.planes[c]);
+            return;
+        }
+        const Rect here = in[0].area;
+        cv::Mat dx(here.h, here.w, CV_32F), dy(here.h, here.w, CV_32F);
+        for (int y = 0; y < here.h; ++y)
+            for (int x = 0; x < here.w; ++x) {
+                dx.at<float>(y, x) = halfSample(in[2].planes[0], here.x + x, here.y + y);
+                dy.at<float>(y, x) = halfSample(in[2].planes[1], here.x + x, here.y + y);
+            }
+        cancel.check();
+        const cv::Mat trust = trustOf(in[0].planes[0], moved(in[1].planes[0], here, dx, dy), dx, dy);
+        for (int c = 0; c < 3; ++c) {
+            const Rect area = in[0].planes[c].area();
+            const cv::Mat px = shrunk(dx, here, area, c), py = shrunk(dy, here, area, c), pt = shrunk(trust, here, area, c);
+            const double sx = c ? 1.0 / (1 << format().subW) : 1, sy = c ? 1.0 / (1 << format().subH) : 1;
+            const cv::Mat from = moved(in[1].planes[c], area, px * sx, py * sy);
+            const Rect to = out.planes[c].area();
+            for (int y = to.y; y < to.bottom(); ++y) {
+                const float *a = in[0].planes[c].row(y) + (to.x - area.x), *b = from.ptr<float>(y - area.y) + (to.x - area.x),
+                            *t = pt.ptr<float>(y - area.y) + (to.x - area.x);
+                float* o = out.planes[c].row(y);
+                for (int x = 0; x < to.w; ++x) o[x] = a[x] + t[x] * (b[x] - a[x]);
+            }
+        }
+    }
+
+private:
+    // Even on all sides, so that chroma samples are whole.
+    Rect around(const Rect& r, int by) const {
+        Rect g = r.grown((by + 1) / 2 * 2);
+        const int x = g.x & ~1, y = g.y & ~1;
+        return Rect{x, y, ((g.right() + 1) & ~1) - x, ((g.bottom() + 1) & ~1) - y}.intersected(format().frame());
+    }
+
+    // The plane's samples, each taken from where the flow points; positions are of `area`.
+    static cv::Mat moved(const Plane& there, const Rect& area, const cv::Mat& dx, const cv::Mat& dy) {
+        cv::Mat mx(area.h, area.w, CV_32F), my(area.h, area.w, CV_32F), out;
+        for (int y = 0; y < area.h; ++y)
+            for (int x = 0; x < area.w; ++x) {
+                mx.at<float>(y, x) = float(area.x - there.area().x + x) + std::clamp(dx.at<float>(y, x), float(-kFlowReach), float(kFlowReach));
+                my.at<float>(y, x) = float(area.y - there.area().y + y) + std::clamp(dy.at<float>(y, x), float(-kFlowReach), float(kFlowReach));
+            }
+        cv::remap(viewOf(there), out, mx, my, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
+        return out;
+    }
+
+    static cv::Mat trustOf(const Plane& here, const cv::Mat& moved, const cv::Mat& dx, const cv::Mat& dy) {
+        cv::Mat d = moved - viewOf(here), mean;
+        cv::blur(d, mean, {3, 3});
+        mean = cv::abs(mean);
+        cv::blur(mean, d, {5, 5});
+        for (int y = 0; y < d.rows; ++y)
+            for (int x = 0; x < d.cols; ++x) {
+                const bool far = std::abs(dx.at<float>(y, x)) > kFlowReach || std::abs(dy.at<float>(y, x)) > kFlowReach;
+                d.at<float>(y, x) = far ? 0.f : std::clamp(2 - d.at<float>(y, x) / kFlowTolerance, 0.f, 1.f);
+            }
+        return d;
+    }
+
+    // Luma's field at a chroma plane's samples: the mean of each block.
+    cv::Mat shrunk(const cv::Mat& field, const Rect& luma, const Rect& area, int plane) const {
+        if (plane == 0 || (format().subW == 0 && format().subH == 0)) return field;
+        cv::Mat out(area.h, area.w, CV_32F);
+        const int w = 1 << format().subW, h = 1 << format().subH;
+        for (int y = 0; y < area.h; ++y)
+            for (int x = 0; x < area.w; ++x) {
+                float sum = 0;
+                for (int j = 0; j < h; ++j)
+                    for (int i = 0; i < w; ++i)
+                        sum += field.at<float>(std::min((area.y + y) * h + j - luma.y, luma.h - 1), std::min((area.x + x) * w + i - luma.x, luma.w - 1));
+                out.at<float>(y, x) = sum / float(w * h);
+            }
+        return out;
+    }
+
+    int offset_;
+};
+
+} // namespace
+
+StagePtr aligned(StagePtr input, StagePtr guide, int offset) {
+    return std::make_shared<AlignedStage>(input, std::make_shared<FlowStage>(guide, offset), offset);
+}
+
+} // namespace ulm

@@ -1,0 +1,112 @@
+"""The shipped networks: their shape, what each is trained on, and for how long. See docs/networks.md."""
+from dataclasses import dataclass
+
+import numpy as np
+import torch
+from torch import nn
+
+LEAK = 0.1
+NEIGHBOURS = 4  # frames -1, +1, -2, +2, brought onto this one
+LEVELS = 2      # planes of constant value: compression, noise
+
+
+@dataclass(frozen=True)
+class Recipe:
+    name: str
+    kind: str       # general, rough, drawn
+    scale: int      # 1 or 2
+    frames: int     # 1, or 5 with neighbours
+    features: int
+    depth: int      # hidden layers between the first and the last
+    sets: tuple[str, ...]
+    steps: int
+    start: str = ""  # the network whose weights it starts from
+    seed: int = 7
+    rate: float = 1.5e-3
+
+
+def recipes() -> list[Recipe]:
+    g, r, d = ("general",), ("rough", "general"), ("drawn",)
+    return [
+        Recipe("general-x2-full", "general", 2, 5, 32, 6, g, 8000),
+        Recipe("general-x2-quick", "general", 2, 1, 16, 3, g, 9000),
+        Recipe("general-x1-full", "general", 1, 5, 48, 4, g, 6000),
+        Recipe("general-x1-quick", "general", 1, 1, 24, 3, g, 7000),
+        Recipe("rough-x2-full", "rough", 2, 5, 32, 6, r, 2500, "general-x2-full", rate=8e-4),
+        Recipe("drawn-x2-full", "drawn", 2, 5, 32, 6, d, 2500, "general-x2-full", rate=8e-4),
+        Recipe("drawn-x2-quick", "drawn", 2, 1, 16, 3, d, 2500, "general-x2-quick", rate=8e-4),
+        Recipe("rough-x2-quick", "rough", 2, 1, 16, 3, r, 2500, "general-x2-quick", rate=8e-4),
+        Recipe("rough-x1-full", "rough", 1, 5, 48, 4, r, 2000, "general-x1-full", rate=8e-4),
+        Recipe("drawn-x1-full", "drawn", 1, 5, 48, 4, d, 2000, "general-x1-full", rate=8e-4),
+        Recipe("rough-x1-quick", "rough", 1, 1, 24, 3, r, 2000, "general-x1-quick", rate=8e-4),
+        Recipe("drawn-x1-quick", "drawn", 1, 1, 24, 3, d, 2000, "general-x1-quick", rate=8e-4),
+    ]
+
+
+def cubic_phases() -> torch.Tensor:
+    """[4, 1, 5, 5]: bicubic (Keys 1981, a = -0.5) doubling as one convolution whose four outputs are shuffled."""
+    def keys(x: float) -> float:
+        x = abs(x)
+        return 1.5 * x**3 - 2.5 * x**2 + 1 if x < 1 else -0.5 * x**3 + 2.5 * x**2 - 4 * x + 2 if x < 2 else 0.0
+    line = np.array([[keys(k - 2 - at) for k in range(5)] for at in (-0.25, 0.25)])
+    return torch.tensor(np.stack([np.outer(line[j], line[i]) for j in (0, 1) for i in (0, 1)])[:, None], dtype=torch.float32)
+
+
+class Restorer(nn.Module):
+    """in: [n, frames + LEVELS, h, w], luma 0 (black) … 1 (white) then levels; out: [n, 1, scale·h, scale·w].
+    Scale 1 works at half the size (h and w are even): the first layer halves, the last shuffles back."""
+
+    def __init__(self, r: Recipe):
+        super().__init__()
+        self.scale, inputs = r.scale, r.frames + LEVELS
+        self.first = nn.Conv2d(inputs, r.features, 3, padding=1) if r.scale == 2 else \
+            nn.Conv2d(inputs, r.features, 4, stride=2, padding=1)
+        self.hidden = nn.ModuleList(nn.Conv2d(r.features, r.features, 3, padding=1) for _ in range(r.depth))
+        self.last = nn.Conv2d(r.features, 4, 3, padding=1)
+        for layer in (self.first, *self.hidden):
+            nn.init.kaiming_normal_(layer.weight, a=LEAK)
+            nn.init.zeros_(layer.bias)
+        nn.init.normal_(self.last.weight, std=0.01)
+        nn.init.zeros_(self.last.bias)
+        if r.scale == 2:
+            self.base = nn.Conv2d(1, 4, 5, padding=2, bias=False)
+            self.base.weight.data = cubic_phases()
+
+    def forward(self, x):
+        this = x[:, :1]
+        y = nn.functional.leaky_relu(self.first(x), LEAK)
+        for layer in self.hidden:
+            y = nn.functional.leaky_relu(layer(y), LEAK)
+        y = self.last(y)
+        if self.scale == 2:
+            return nn.functional.pixel_shuffle(y + self.base(this), 2)
+        return this + nn.functional.pixel_shuffle(y, 2)
+
+
+class Estimator(nn.Module):
+    """How hard a frame was compressed and how noisy it is. in: [n, 1, h, w]; out: [n, 4, h/8, w/8]: compression level,
+    its weight's logarithm, noise level, its weight's logarithm; a frame's levels are the weighted means."""
+
+    def __init__(self):
+        super().__init__()
+        self.body = nn.Sequential(
+            nn.Conv2d(1, 16, 3, padding=1), nn.LeakyReLU(LEAK), nn.Conv2d(16, 16, 4, stride=2, padding=1), nn.LeakyReLU(LEAK),
+            nn.Conv2d(16, 24, 4, stride=2, padding=1), nn.LeakyReLU(LEAK),
+            nn.Conv2d(24, 32, 4, stride=2, padding=1), nn.LeakyReLU(LEAK), nn.Conv2d(32, 32, 3, padding=1),
+            nn.LeakyReLU(LEAK), nn.Conv2d(32, 4, 1))
+
+    def forward(self, x):
+        return self.body(x)
+
+
+def pooled(maps: torch.Tensor) -> torch.Tensor:
+    """[n, 4, h, w] to [n, 2] levels."""
+    def mean(value, weight):
+        w = weight.clamp(-6, 6).exp()
+        return (value * w).sum((1, 2)) / w.sum((1, 2))
+    return torch.stack([mean(maps[:, 0], maps[:, 1]), mean(maps[:, 2], maps[:, 3])], 1)
+
+
+def levels_of(damage: np.ndarray) -> np.ndarray:
+    """Rate factor and sigma to the networks' levels: 0 … about 1 each."""
+    return np.stack([np.clip((damage[..., 0] - 12) / 28, 0, 1), damage[..., 1] / 16], -1).astype(np.float32)

@@ -1,0 +1,179 @@
+"""Short moving sequences with known truth, damaged as people's clips are: scaled down, blurred, noisy, and really
+encoded by x264 or x265, once or twice. `python3 sequences.py KIND OUT.npz COUNT --seed N`
+writes a set of them.
+
+A set holds, for each sequence:
+  seen   uint8 [frames, h, w]   luma codes (16 … 235) of the middle frame and its neighbours brought onto it
+                                (order: this, -1, +1, -2, +2)
+  small  uint8 [h, w]           the middle frame before it was damaged: truth for cleaning only
+  truth  uint8 [2·h, 2·w]       the middle frame as it should be at twice the size
+  level  float32 [2]            compression (rate factor of the hardest encode) and noise (sigma in 8-bit steps)
+"""
+import argparse
+import io
+import pathlib
+import random
+
+import av
+import cv2
+import numpy as np
+
+import align
+import pictures
+
+LENGTH = 9  # frames of a sequence; long enough that the middle ones are predicted as in a real clip
+SIDE = 352  # of the small frame, pixels
+
+
+def moving(rng: random.Random, stock: list, cutouts: list, side: int) -> list[np.ndarray]:
+    """LENGTH frames of side × side: a picture panned, zoomed and turned, sometimes with another object over it."""
+    def path(world: np.ndarray, layers: list[np.ndarray]):
+        h, w = world.shape
+        scale = min(rng.choice((0.9, 1.0, 1.0, 1.2, 1.5, 1.5, 2.0, 3.0)), min(h, w) / side * 0.95)
+        if scale > 1.05:
+            layers = [cv2.GaussianBlur(l, (0, 0), 0.42 * scale) for l in layers]
+        speed = rng.choice((0, rng.uniform(0, 2), rng.uniform(0, 6), rng.uniform(4, 24))) * scale
+        way, turn = rng.random() * 6.283, rng.choice((0, 0, rng.uniform(-0.01, 0.01)))
+        grow = rng.choice((0, 0, rng.uniform(-0.01, 0.01)))
+        angle0 = rng.choice((0, 0, rng.uniform(-0.3, 0.3)))
+        span = side * scale / 2 + speed * LENGTH / 2
+        cx = rng.uniform(span, w - span) if w > 2 * span else w / 2
+        cy = rng.uniform(span, h - span) if h > 2 * span else h / 2
+        out = []
+        for n in range(LENGTH):
+            t = n - LENGTH // 2
+            s, a = scale * (1 + grow * t), angle0 + turn * t
+            x, y = cx + speed * t * np.cos(way), cy + speed * t * np.sin(way)
+            ca, sa = s * np.cos(a), s * np.sin(a)
+            half = (side - 1) / 2
+            m = np.array([[ca, -sa, x - ca * half + sa * half], [sa, ca, y - sa * half - ca * half]], np.float32)
+            out.append([cv2.warpAffine(l, m, (side, side), flags=cv2.INTER_LANCZOS4 | cv2.WARP_INVERSE_MAP,
+                                       borderMode=cv2.BORDER_REFLECT_101) for l in layers])
+        return out
+
+    world = rng.choice(stock)
+    frames = [f[0] for f in path(world, [world])]
+    if cutouts and rng.random() < 0.4:
+        y, cover = rng.choice(cutouts)
+        pad = side
+        y = np.pad(y, pad, mode="edge")
+        cover = np.pad(cover, pad)
+        over = path(y, [y, cover])
+        frames = [f + np.clip(c, 0, 1) * (o - f) for f, (o, c) in zip(frames, over)]
+    gain = rng.choice((1, 1, 1, rng.uniform(0.25, 1)))  # some scenes are dark
+    return [np.clip(f * gain, 0, 1) for f in frames]
+
+
+def shrink(rng: random.Random, frames: list[np.ndarray]) -> list[np.ndarray]:
+    """To half the size by one of the ways that cameras, editors and generators do it."""
+    h, w = frames[0].shape[0] // 2, frames[0].shape[1] // 2
+    way = rng.choice(("area", "area", "cubic", "lanczos", "gauss", "linear"))
+    if way == "area":
+        return [cv2.resize(f, (w, h), interpolation=cv2.INTER_AREA) for f in frames]
+    if way == "gauss":
+        sigma = rng.uniform(0.7, 1.2)
+        return [cv2.resize(cv2.GaussianBlur(f, (0, 0), sigma), (w, h), interpolation=cv2.INTER_LINEAR) for f in frames]
+    from PIL import Image
+    kernel = {"cubic": Image.BICUBIC, "lanczos": Image.LANCZOS, "linear": Image.BILINEAR}[way]
+    return [np.clip(np.asarray(Image.fromarray(f).resize((w, h), kernel)), 0, 1) for f in frames]
+
+
+def encode(frames: list[np.ndarray], rng: random.Random, crf: float) -> list[np.ndarray]:
+    """Luma codes through a real encoder and back."""
+    h, w = frames[0].shape
+    h265 = rng.random() < 0.25
+    buffer = io.BytesIO()
+    with av.open(buffer, "w", format="mp4") as out:
+        stream = out.add_stream("libx265" if h265 else "libx264", rate=25)
+        stream.width, stream.height, stream.pix_fmt = w, h, "yuv420p"
+        preset = rng.choice(("ultrafast", "fast") if h265 else ("veryfast", "fast", "medium", "medium"))
+        stream.options = {"crf": f"{crf:.1f}", "preset": preset}
+        if h265:
+            stream.options["x265-params"] = "log-level=none:pools=1:frame-threads=1"
+        else:
+            stream.options["threads"] = "1"
+        grey = np.full((h // 2, w), 128, np.uint8)
+        for f in frames:
+            for packet in stream.encode(av.VideoFrame.from_ndarray(np.vstack([f, grey]), format="yuv420p")):
+                out.mux(packet)
+        for packet in stream.encode():
+            out.mux(packet)
+    buffer.seek(0)
+    with av.open(buffer) as back:
+        return [f.to_ndarray()[:h].copy() for f in back.decode(video=0)]
+
+
+def codes(frames: list[np.ndarray]) -> list[np.ndarray]:
+    return [np.round(16 + 219 * f).clip(0, 255).astype(np.uint8) for f in frames]
+
+
+def damage(rng: random.Random, frames: list[np.ndarray], hard: float) -> tuple[list[np.ndarray], float, float]:
+    """hard: the share of hard clips. Returns luma codes, the rate factor (0: not encoded) and noise sigma."""
+    draw = rng.random()
+    sigma, crfs = 0.0, []
+    if draw < hard:
+        if rng.random() < 0.6:
+            frames = [cv2.GaussianBlur(f, (0, 0), s) for s in (rng.uniform(0.3, 1.0),) for f in frames]
+        sigma = rng.choice((0, rng.uniform(1, 5), rng.uniform(2, 12)))
+        crfs = [rng.uniform(25, 37)]
+        if rng.random() < 0.3:
+            crfs = rng.choice(([crfs[0], rng.uniform(18, 30)], [rng.uniform(18, 30), crfs[0]]))
+    elif draw < hard + 0.4 * (1 - hard):
+        sigma = rng.choice((0, 0, rng.uniform(0, 6)))
+        crfs = [rng.uniform(14, 28)]
+    elif draw < hard + 0.6 * (1 - hard):
+        crfs = [rng.uniform(4, 18)]
+    elif draw < hard + 0.7 * (1 - hard):
+        sigma = rng.uniform(1, 12)
+    if sigma > 0:
+        source = np.random.default_rng(rng.getrandbits(32))
+        blur = rng.choice((0, 0, 0.5, 0.8))  # sensors' noise is often smoothed by the camera
+        def grain(f):
+            n = source.standard_normal(f.shape).astype(np.float32)
+            if blur:
+                n = cv2.GaussianBlur(n, (0, 0), blur)
+                n /= n.std() + 1e-9
+            return np.clip(f + n * (sigma / 219) * np.sqrt(0.4 + 1.2 * f), 0, 1)
+        frames = [grain(f) for f in frames]
+    seen = codes(frames)
+    for crf in crfs:
+        seen = encode(seen, rng, crf)
+    return seen, max(crfs, default=0.0), sigma
+
+
+def one(rng: random.Random, stock: list, cutouts: list, hard: float) -> tuple[np.ndarray, ...]:
+    frames = moving(rng, stock, cutouts, SIDE * 2)
+    middle = LENGTH // 2
+    clean = shrink(rng, frames)
+    seen, crf, sigma = damage(rng, clean, hard)
+    here = seen[middle]
+    around = [align.onto(here, seen[middle + n]) for n in (-1, 1, -2, 2)]
+    return (np.stack([here, *around]), codes([clean[middle]])[0], codes([frames[middle]])[0],
+            np.array([crf, sigma], np.float32))
+
+
+def stock_for(kind: str, folder: pathlib.Path, rng: random.Random) -> tuple[list, list]:
+    loaded = [p for p in map(pictures.load, pictures.fetch(folder, pictures.PACKAGES)) if p]
+    photos, cutouts = [y for y, c in loaded if c is None], [p for p in loaded if p[1] is not None]
+    if kind != "drawn":
+        return pictures.worlds(photos, rng), cutouts
+    painted = [p for p in map(pictures.load, pictures.fetch(folder, pictures.DRAWN_PACKAGES)) if p]
+    drawn = [pictures.draw(rng, 1000) for _ in range(120)]
+    return drawn + [y for y, c in painted if c is None][:40], [p for p in painted if p[1] is not None][:150]
+
+
+if __name__ == "__main__":
+    a = argparse.ArgumentParser()
+    a.add_argument("kind", choices=("general", "rough", "drawn"))
+    a.add_argument("out", type=pathlib.Path)
+    a.add_argument("count", type=int)
+    a.add_argument("--seed", type=int, default=1)
+    a.add_argument("--packages", type=pathlib.Path, default=pathlib.Path("training-data/packages"))
+    o = a.parse_args()
+    cv2.setNumThreads(1)
+    rng = random.Random(o.seed)
+    stock, cutouts = stock_for(o.kind, o.packages, rng)
+    print(len(stock), "pictures,", len(cutouts), "cut-outs", flush=True)
+    hard = {"general": 0.35, "rough": 0.9, "drawn": 0.35}[o.kind]
+    made = [one(rng, stock, cutouts, hard) for _ in range(o.count)]
+    np.savez(o.out, **{name: np.stack([m[i] for m in made]) for i, name in enumerate(("seen", "small", "truth", "level"))})

@@ -1,0 +1,147 @@
+"""Trains one network of networks.py, or all: `python3 train.py NAME|estimate|all`. Resumes where it was stopped.
+
+Charbonnier loss, Adam with a cosine rate, the last eighth on squared error; an average of the weights is kept. One
+thread: run several at a time on several cores.
+"""
+import pathlib
+import sys
+import time
+
+import numpy as np
+import torch
+
+import networks
+from networks import Estimator, Recipe, Restorer, levels_of, pooled
+
+DATA = pathlib.Path("training-data")
+CROP, EDGE, BATCH = 56, 4, 8  # small pixels; the loss leaves EDGE out, where the padding shows
+HELD_BACK = 24               # sequences at the end of each kind that only measure
+KEEP_EVERY = 500             # steps
+
+
+class Sequences:
+    def __init__(self, kinds: tuple[str, ...]):
+        self.train, self.held = [], []
+        for kind in kinds:
+            files = sorted(DATA.glob(f"{kind}-*.npz"))
+            if not files:
+                sys.exit(f"{DATA}: there are no {kind} sequences. Make them with sequences.py (see docs/networks.md).")
+            items = []
+            for f in files:
+                z = np.load(f)
+                items += list(zip(z["seen"], z["small"], z["truth"], levels_of(z["level"])))
+            self.held += items[-HELD_BACK:]
+            self.train += items[:-HELD_BACK]
+
+    def crops(self, rng: np.random.Generator, r: Recipe):
+        seen, truth = [], []
+        for _ in range(BATCH):
+            s, small, big, level = self.train[rng.integers(len(self.train))]
+            best = None
+            for _ in range(2):  # of two places the one with more in it: flat ones teach little
+                y, x = (int(rng.integers(0, (n - CROP) // 2 + 1)) * 2 for n in small.shape)
+                busy = small[y:y + CROP, x:x + CROP].std()
+                if best is None or busy > best[0]:
+                    best = (busy, y, x)
+            _, y, x = best
+            level = np.clip(level + rng.normal(0, 0.05, 2), 0, 1.2)
+            a = s[:r.frames, y:y + CROP, x:x + CROP]
+            k = r.scale
+            t = (big if k == 2 else small)[None, y * k:(y + CROP) * k, x * k:(x + CROP) * k]
+            turn, flip = rng.integers(4), rng.random() < 0.5
+            a, t = (np.rot90(v, turn, (1, 2)) for v in (a, t))
+            if flip:
+                a, t = a[..., ::-1], t[..., ::-1]
+            planes = np.broadcast_to(level[:, None, None], (2, CROP, CROP))
+            seen.append(np.concatenate([(a.astype(np.float32) - 16) / 219, planes]).astype(np.float32))
+            truth.append((t.astype(np.float32) - 16) / 219)
+        return torch.from_numpy(np.stack(seen)), torch.from_numpy(np.stack(truth))
+
+
+def gains(net, r: Recipe, held) -> str:
+    """Mean PSNR gain over bicubic (or over doing nothing) on what was held back: untouched, encoded, and hard."""
+    import cv2
+    net.eval()
+    sums: dict[str, list[float]] = {}
+    with torch.no_grad():
+        for seen, small, big, level in held:
+            x = np.concatenate([(seen[:r.frames].astype(np.float32) - 16) / 219,
+                                np.broadcast_to(level[:, None, None], (2, *small.shape))]).astype(np.float32)
+            y = net(torch.from_numpy(x)[None])[0, 0].numpy()
+            t = ((big if r.scale == 2 else small).astype(np.float32) - 16) / 219
+            base = x[0] if r.scale == 1 else cv2.resize(x[0], None, fx=2, fy=2, interpolation=cv2.INTER_CUBIC)
+            error = lambda p: max(float(np.mean((p - t)[8:-8, 8:-8] ** 2)), 1e-6)
+            name = "clean" if level[0] < 0.2 and level[1] == 0 else "light" if level[0] < 0.5 else "hard"
+            sums.setdefault(name, []).append(10 * np.log10(error(base) / error(y)))
+    net.train()
+    return "  ".join(f"{n} {np.mean(v):+.2f} ({len(v)})" for n, v in sorted(sums.items()))
+
+
+def fit(r: Recipe) -> None:
+    torch.manual_seed(r.seed)
+    data, net = Sequences(r.sets), Restorer(r)
+    if r.start:
+        net.load_state_dict(torch.load(DATA / f"{r.start}.pt")["average"])
+    if r.features < 32:  # faster so, with few features
+        net = net.to(memory_format=torch.channels_last)
+    average = {k: v.clone() for k, v in net.state_dict().items()}
+    adam = torch.optim.Adam(net.parameters(), lr=r.rate)
+    path, first = DATA / f"{r.name}.pt", 0
+    if path.exists():
+        kept = torch.load(path)
+        net.load_state_dict(kept["net"]), adam.load_state_dict(kept["adam"])
+        average, first = kept["average"], kept["step"]
+    began = time.time()
+    for step in range(first, r.steps):
+        rng = np.random.default_rng((r.seed, step))
+        for group in adam.param_groups:
+            group["lr"] = r.rate * (0.5 + 0.5 * np.cos(np.pi * step / r.steps)) * min(1, (step + 1) / 100) + 1e-6
+        x, t = data.crops(rng, r)
+        inner = (..., slice(EDGE * r.scale, -EDGE * r.scale), slice(EDGE * r.scale, -EDGE * r.scale))
+        d = (net(x) - t)[inner]
+        loss = (d * d).mean() * 30 if step > r.steps * 7 // 8 else torch.sqrt(d * d + 1e-6).mean()
+        adam.zero_grad(), loss.backward()
+        torch.nn.utils.clip_grad_norm_(net.parameters(), 0.5)
+        adam.step()
+        pace = min(0.998, step / (step + 50))
+        for k, v in net.state_dict().items():
+            average[k] = average[k] * pace + v * (1 - pace)
+        if (step + 1) % KEEP_EVERY == 0 or step + 1 == r.steps:
+            torch.save({"net": net.state_dict(), "adam": adam.state_dict(), "average": average, "step": step + 1}, path)
+            judge = Restorer(r)
+            judge.load_state_dict(average)
+            rate = (step + 1 - first) * BATCH / (time.time() - began)
+            print(f"{r.name} {step + 1}/{r.steps}  {rate:.0f} crops/s  {gains(judge, r, data.held)}", flush=True)
+
+
+def fit_estimator(steps: int = 4000, side: int = 128, batch: int = 8) -> None:
+    torch.manual_seed(3)
+    data, net = Sequences(("general", "rough", "drawn")), Estimator()
+    adam = torch.optim.Adam(net.parameters(), lr=2e-3)
+    for step in range(steps):
+        rng = np.random.default_rng((3, step))
+        for group in adam.param_groups:
+            group["lr"] = 2e-3 * (0.5 + 0.5 * np.cos(np.pi * step / steps)) + 1e-6
+        xs, levels = [], []
+        for _ in range(batch):
+            s, _, _, level = data.train[rng.integers(len(data.train))]
+            y, x = (int(rng.integers(0, n - side + 1)) for n in s.shape[1:])
+            xs.append((s[0, y:y + side, x:x + side].astype(np.float32) - 16) / 219), levels.append(level)
+        loss = (pooled(net(torch.from_numpy(np.stack(xs))[:, None])) - torch.from_numpy(np.stack(levels))).abs().mean()
+        adam.zero_grad(), loss.backward(), adam.step()
+        if (step + 1) % KEEP_EVERY == 0:
+            with torch.no_grad():
+                e = [np.abs(pooled(net(torch.from_numpy((s[:1].astype(np.float32) - 16) / 219)[None]))[0].numpy() - v)
+                     for s, _, _, v in data.held]
+            torch.save({"average": net.state_dict(), "step": step + 1}, DATA / "estimate.pt")
+            print(f"estimate {step + 1}/{steps}  mean error: compression, noise {np.mean(e, axis=0)}", flush=True)
+
+
+if __name__ == "__main__":
+    torch.set_num_threads(1)
+    wanted = sys.argv[1:] or ["all"]
+    for r in networks.recipes():
+        if r.name in wanted or "all" in wanted:
+            fit(r)
+    if "estimate" in wanted or "all" in wanted:
+        fit_estimator()
