@@ -19,10 +19,6 @@ namespace {
 namespace fs = std::filesystem;
 using Clock = std::chrono::steady_clock;
 
-bool needsReadings(const Ticket& t) {
-    return t.clean.on && (t.clean.blocks.from != From::Fixed || t.clean.noise.from != From::Fixed);
-}
-
 // Speed and time left over passes of different cost.
 class ProgressMeter {
 public:

@@ -1,11 +1,13 @@
 #include "core/inspect/inspection.h"
 
 #include "core/media/frame_convert.h"
+#include "core/media/quantiser.h"
 #include "core/media/source_stage.h"
 
 #include <algorithm>
 #include <cmath>
 #include <mutex>
+#include <optional>
 #include <tbb/task_group.h>
 #include <tuple>
 
@@ -29,6 +31,13 @@ struct Sample {
     std::vector<Mark> text, faces;
     int fieldVote = 0; ///< > 0 top field first, < 0 bottom
 };
+
+// The file's own quantiser says best how hard its last encode was. An earlier one, before an upload, say, may have been
+// harder: then the picture's estimate stands, less its usual error. x264's mean quantiser lies about 6 above the rate
+// factor that networks were trained by.
+double compressionBy(double quantiser, double estimate) {
+    return std::max(std::clamp((quantiser - 6 - 12) / 28, 0.0, 1.0) * 100, estimate - 25);
+}
 
 // Which field comes first: between a frame's second field and the next frame's first one half as much time passes as
 // between the outer ones.
@@ -178,6 +187,7 @@ private:
             out_.kind = "generated", out_.kindConfidence = 0.4;
         else
             out_.kind = "camera", out_.kindConfidence = std::clamp(0.5 + r.noise / 6, 0.5, 0.9);
+        out_.readings.drawn = out_.kind == "line art" || out_.kind == "screen";
     }
 
     Inspection& out_;
@@ -232,9 +242,11 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
                         source.compute(n + 1, {}, *next, cancel);
                     }
                     const bool faces = taken++ % 4 == 1 || wanted <= 6;
-                    readings.run([&gathering, picture, next, n, faces] {
+                    const std::optional<double> quantiser = meanQuantiser(*frame.picture);
+                    readings.run([&gathering, picture, next, n, faces, quantiser] {
                         const Plane& luma = picture->planes[0];
                         Sample s{n, lookAt(*picture, next ? &next->planes[0] : nullptr), findText(luma, n), {}, 0};
+                        if (quantiser) s.reading.readings.compression = compressionBy(*quantiser, s.reading.readings.compression);
                         if (faces) s.faces = findFaces(luma, n);
                         if (next && s.reading.readings.combing > 2) s.fieldVote = fieldVote(luma, next->planes[0]);
                         gathering.add(std::move(s), luma);

@@ -35,6 +35,7 @@ json readingsJson(const Readings& r) {
 Readings readingsFrom(const json& j) {
     Readings r;
     for (const ReadingKind& k : readingKinds()) r.*k.member = j.value(k.key, 0.0);
+    r.compression = j.at("compression").get<double>(); // an inspection without it was kept by an older version: not used
     return r;
 }
 
@@ -176,6 +177,7 @@ Inspection inspectionFromJson(const json& j, const std::string& file) {
         i.text = marksFrom(j.at("text"));
         i.overlays = marksFrom(j.at("overlays"));
         i.kind = j.at("kind").get<std::string>();
+        i.readings.drawn = i.kind == "line art" || i.kind == "screen";
         i.kindConfidence = j.at("kind_confidence").get<double>();
         i.dark = j.at("dark").get<bool>();
         if (const json& s = j.at("sound"); s.is_object()) {

@@ -1,6 +1,7 @@
 #include "core/inspect/readings.h"
 
 #include "core/inspect/fault_measures.h"
+#include "core/model/damage.h"
 
 #include <algorithm>
 #include <cmath>
@@ -39,7 +40,11 @@ const std::vector<ReadingKind>& readingKinds() {
         {"combing", "Interlace combs", "% of what moves", &Readings::combing, 3, true,
          "rows that alternate where things move"},
         {"detail", "Lines of detail", "share of the lines stored", &Readings::detail, 0, false,
-         "where the spectrum of busy blocks falls away"}};
+         "where the spectrum of busy blocks falls away"},
+        {"compression", "Compression", "% of rate factor 12 to 40", &Readings::compression, 0, false,
+         "estimated by a network trained on real encodes (docs/networks.md)"},
+        {"grain_sigma", "Noise before the encode", "sigma, steps", &Readings::grain, 0, false,
+         "estimated by the same network"}};
     return kinds;
 }
 
@@ -92,6 +97,9 @@ PictureReading lookAt(const Picture& p, const Plane* next) {
         out.maps["combing"] = std::move(combs);
     }
     r.detail = measure::detail(luma);
+    const DamageLevels damage = estimateDamage(luma);
+    r.compression = std::min(100.0, 100 * damage.compression);
+    r.grain = kNoiseOfLevel * damage.noise;
     return out;
 }
 

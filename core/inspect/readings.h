@@ -25,6 +25,9 @@ struct Readings {
     double cast = 0;                 ///< distance of what should be grey from grey, steps of chroma
     double combing = 0;              ///< % of what moves
     double detail = 0;               ///< original lines over stored lines, (0, 1]; 0 where nothing can be said
+    double compression = 0;          ///< how hard it was compressed, by our network: 0 not … 100 (rate factor 40)
+    double grain = 0;                ///< sigma of noise before the encode, by our network, [0, 24]
+    bool drawn = false;              ///< line art or a screen: told of a whole clip
 };
 
 /// One reading's entry in the table that screens, JSON, CSV and documents share.

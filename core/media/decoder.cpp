@@ -22,6 +22,7 @@ PacketDecoder::PacketDecoder(const AVStream& stream, const std::string& path, Th
     codec_->thread_count = static_cast<int>(std::clamp(std::thread::hardware_concurrency(), 1u, 16u));
     codec_->thread_type = threads == Threads::Frames ? FF_THREAD_FRAME | FF_THREAD_SLICE : FF_THREAD_SLICE;
     codec_->flags |= AV_CODEC_FLAG_OUTPUT_CORRUPT; // show what there is; the damage is counted and told
+    codec_->export_side_data |= AV_CODEC_EXPORT_DATA_VIDEO_ENC_PARAMS; // for meanQuantiser()
     if (const int e = avcodec_open2(codec_.get(), codec, nullptr); e < 0) fail(av::errorText(e));
 }
 

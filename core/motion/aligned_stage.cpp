@@ -1,5 +1,7 @@
 #include "core/motion/aligned_stage.h"
 
+#include "core/picture/opencv_view.h"
+
 #include <algorithm>
 #include <cmath>
 #include <opencv2/imgproc.hpp>
@@ -10,10 +12,6 @@ namespace {
 
 constexpr int kTrustMargin = 3; // a 3×3 and a 5×5 mean
 constexpr int kCubicReach = 2;
-
-cv::Mat viewOf(const Plane& p) {
-    return cv::Mat(p.area().h, p.area().w, CV_32F, const_cast<float*>(p.row(p.area().y)), static_cast<std::size_t>(p.stride()) * sizeof(float));
-}
 
 PictureFormat halfOf(const PictureFormat& f) {
     PictureFormat h = f;

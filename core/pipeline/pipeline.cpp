@@ -1,6 +1,8 @@
 #include "core/pipeline/pipeline.h"
 
 #include "core/error.h"
+#include "core/finish/detail_stage.h"
+#include "core/finish/grain_stage.h"
 #include "core/finish/unsharp_stage.h"
 #include "core/framing/fill_stages.h"
 #include "core/picture/colour.h"
@@ -33,7 +35,7 @@ private:
 Fill fillFrom(const std::string& name) { return name == "pad" ? Fill::Pad : name == "blur" ? Fill::Blur : Fill::Crop; }
 
 // The window of the plan, given in displayed pixels, in the stored pixels of the source (they differ by sample aspect).
-ScaleWindow storedWindow(const FramingPlan& p, const VideoFacts& v, const PictureFormat& stored) {
+ScaleWindow storedWindow(const FramingPlan& p, const VideoFacts& v, const PictureFormat& stored) { // or enlarged ones
     const double kx = double(stored.width) / v.width, ky = double(stored.height) / v.height;
     return {p.srcX * kx, p.srcY * ky, p.srcW * kx, p.srcH * ky, p.w, p.h};
 }
@@ -49,7 +51,7 @@ PictureFormat deliveredFormat(const PictureFormat& source) {
 }
 
 StagePtr framed(StagePtr in, StagePtr source, const FramingPlan& plan, const VideoFacts& v, Kernel kernel) {
-    const ScaleWindow w = storedWindow(plan, v, source->format());
+    const ScaleWindow w = storedWindow(plan, v, in->format());
     const bool same = w.x == 0 && w.y == 0 && w.w == in->format().width && w.h == in->format().height &&
                       w.width == in->format().width && w.height == in->format().height;
     const PictureFormat f = deliveredFormat(source->format());
@@ -99,11 +101,63 @@ std::vector<DeliveredFrame> timeFrames(const Clip& clip, const Ticket& t, AVRati
     return frames;
 }
 
-} // namespace
-
-CleanValues cleanValues(const Ticket& t, const Readings& r) {
-    return {t.clean.blocks.resolve(r.blocking, 0, kMostBlocks), t.clean.noise.resolve(r.noise, 0, kMostNoise)};
+// Sharpening, kept in bounds, then grain: grain that is sharpened turns gritty, and grain laid before anything else is
+// taken for noise.
+StagePtr finished(StagePtr s, const Ticket::Finish& f) {
+    if (!f.on) return s;
+    const StagePtr plain = s;
+    if (f.amount > 0) s = unsharp(s, f.amount, f.radius);
+    const auto& d = f.detail;
+    if (d.any()) s = sharpenByDetail(s, {d.finest, d.fine, d.medium, d.coarse}, d.threshold);
+    if (s != plain && (f.haloLimit > 0 || f.shadows)) s = guardSharpening(s, plain, f.haloLimit / 100, f.shadows);
+    if (f.grain.amount > 0) s = filmGrain(s, f.grain.amount, f.grain.size, f.grain.midtones, static_cast<std::uint32_t>(f.grain.seed));
+    return s;
 }
+
+// A treatment is for clips that have its fault: below `quiet` nothing of it is done, from `clear` on all of it, so that a
+// control moved on a clip without the fault cannot harm it.
+double there(double reading, double quiet, double clear) { return std::clamp((reading - quiet) / (clear - quiet), 0.0, 1.0); }
+
+// The faults that filters treat, at the source's size, in an order in which none undoes another: colour noise and ringing
+// would be taken for edges by what follows; dither comes last.
+StagePtr filtered(StagePtr s, const CleanValues& c, const Readings& r, bool temporal) {
+    if (const double v = c.chroma * there(r.chromaNoise, 0.4, 1.2); v >= 0.2) s = denoise(s, v, Planes::Chroma, temporal);
+    if (const double v = c.ringing * there(r.ringing, 0.5, 1.6); v >= 0.1) s = calmRinging(s, v);
+    if (const double v = c.stairs * there(r.stairs, 35, 60); v >= 1) s = smoothStairs(s, v / 100);
+    if (const double v = c.banding * there(r.banding, 2, 6); v >= 1) s = dissolveBands(s, v / 25);
+    return s;
+}
+
+// Clean at the source's size. enlarging: a network that enlarges the clip removes its blocks and noise on the way.
+StagePtr cleanedStage(StagePtr source, const Ticket& t, const Readings& r, bool enlarging) {
+    if (!t.clean.on) return source;
+    const CleanValues c = cleanValues(t, r);
+    StagePtr s = source;
+    if (t.clean.texture > 0) s = raiseTexture(s, t.clean.texture / 100, r.noise);
+    if (!enlarging) {
+        const StagePtr learned = cleansByNetwork(t) ? cleanedByNetwork(s, source, t, r) : nullptr;
+        if (learned) {
+            s = learned;
+        } else {
+            if (const double v = c.blocks * there(r.blocking, 0.5, 2); v >= 0.5) s = deblock(s, v);
+            if (const double v = c.noise * there(r.noise, 0.4, 1.2); v >= 0.25) s = denoise(s, v, Planes::Luma, t.clean.temporal);
+        }
+    }
+    s = filtered(s, c, r, t.clean.temporal);
+    if (s != source && !enlarging && t.clean.keepOriginal > 0) s = keepOriginal(s, source, t.clean.keepOriginal / 100);
+    return s;
+}
+
+// The source through networks until it is at least nearly `factor` times as large, with some of the original kept.
+StagePtr enlargedStage(StagePtr cleaned, StagePtr source, double factor, const Ticket& t, const Readings& r) {
+    StagePtr s = enlargedByNetwork(cleaned, source, factor, t, r);
+    if (!s || !t.clean.on || t.clean.keepOriginal <= 0) return s;
+    const PictureFormat &from = source->format(), &to = s->format();
+    const ScaleWindow whole{0, 0, double(from.width), double(from.height), to.width, to.height};
+    return keepOriginal(s, std::make_shared<ResampleStage>(source, whole, Kernel::Lanczos, to), t.clean.keepOriginal / 100);
+}
+
+} // namespace
 
 FramingPlan framingOf(const Ticket& t, const VideoFacts& v) {
     FramingWish w;
@@ -128,21 +182,18 @@ Pipeline buildPipeline(std::shared_ptr<FrameReader> reader, const Ticket& t, con
     bool allFrames = false;
     p.frames = timeFrames(clip, t, p.timeBase, allFrames);
     p.source = std::make_shared<SourceStage>(std::move(reader));
-    StagePtr s = p.source;
-    if (t.clean.on) {
-        const CleanValues c = cleanValues(t, readings);
-        if (c.blocks >= 0.5) s = deblock(s, c.blocks);
-        if (c.noise >= 0.25) s = denoise(s, c.noise);
-        if (s != p.source && t.clean.keepOriginal > 0) s = keepOriginal(s, p.source, t.clean.keepOriginal / 100);
-    }
-    p.cleaned = s;
+    const double factor = p.plan.scale() * (t.enlarge.on ? t.enlarge.above : 1);
+    const bool enlarging = enlargesByNetwork(t) && factor > 1.02;
+    p.cleaned = cleanedStage(p.source, t, readings, false);
     Kernel kernel = Kernel::Lanczos;
     kernelFromName(t.enlarge.method, kernel);
+    StagePtr s = enlarging ? enlargedStage(cleanedStage(p.source, t, readings, true), p.source, factor, t, readings) : nullptr;
+    if (!s) s = p.cleaned;
+    p.warning = networkWarning(t, readings);
     s = framed(s, p.source, p.plan, v, kernel);
     p.before = framed(p.source, p.source, p.plan, v, Kernel::Bicubic);
-    p.picturesUntouched = s == p.source && allFrames && !(t.finish.on && t.finish.amount > 0);
-    if (t.finish.on && t.finish.amount > 0) s = unsharp(s, t.finish.amount, t.finish.radius);
-    p.result = s;
+    p.picturesUntouched = s == p.source && allFrames && !t.finish.acts();
+    p.result = finished(s, t.finish);
     return p;
 }
 

@@ -2,8 +2,8 @@
 
 #include "core/enlarge/resample_stage.h"
 #include "core/framing/framing_plan.h"
-#include "core/inspect/readings.h"
 #include "core/media/source_stage.h"
+#include "core/pipeline/network_steps.h"
 #include "core/ticket/ticket.h"
 
 #include <vector>
@@ -26,18 +26,14 @@ struct Pipeline {
     FramingPlan plan;
     std::vector<DeliveredFrame> frames; ///< > 0
     AVRational timeBase{1, 1};
+    /// What to tell of the networks used; empty where all is as the ticket says.
+    std::string warning;
     /// No step changes pictures or their times (all frames of the stretch pass through).
     bool picturesUntouched = false;
 
     double seconds() const { return double(frames.back().pts + frames.back().duration) * av_q2d(timeBase); }
     double fps() const { return double(frames.size()) / seconds(); }
 };
-
-/// The values Clean uses for a clip with these readings.
-struct CleanValues {
-    double blocks = 0, noise = 0;
-};
-CleanValues cleanValues(const Ticket&, const Readings&);
 
 /// How the ticket frames a clip of this displayed size. Errors: Fault::Usage.
 FramingPlan framingOf(const Ticket&, const VideoFacts&);

@@ -1,5 +1,6 @@
 #include "core/restore/clean_stages.h"
 
+#include "core/motion/aligned_stage.h"
 #include "core/restore/dct_shrink.h"
 
 namespace ulm {
@@ -8,41 +9,48 @@ namespace {
 // How many 8-bit steps of threshold one step at block edges asks for; set on encodes of drawn pictures (docs/clean.md).
 constexpr double kThresholdPerEdgeStep = 4.0;
 
+// inputs: this frame alone, or earlier, this and later, all moved onto this one.
 class ShrinkStage : public Stage {
 public:
-    ShrinkStage(const char* name, StagePtr input, float threshold, int radius)
-        : Stage({input}, input->format(), KeyMaker(name).add(input).add(double(threshold)).add(radius)), name_(name),
-          threshold_(threshold), radius_(radius) {}
+    ShrinkStage(const char* name, std::vector<StagePtr> inputs, float threshold, Planes planes)
+        : Stage(inputs, inputs.back()->format(), keyOf(name, inputs, threshold, planes)), name_(name),
+          threshold_(threshold), planes_(planes) {}
 
     const char* name() const override { return name_; }
-    int temporalRadius() const override { return radius_; }
     int margin() const override {
         // A chroma sample stands for up to 2^sub luma pixels, and so does its margin.
         return kDctShrinkMargin << std::max(format().subW, format().subH);
     }
+    std::vector<Need> needs(std::int64_t frame, const Rect& region) const override {
+        std::vector<Need> all;
+        for (std::size_t k = 0; k < inputs().size(); ++k)
+            all.push_back({static_cast<int>(k), frame, region.grown(margin()).intersected(format().frame())});
+        return all;
+    }
 
-    void compute(std::int64_t frame, std::span<const Picture> in, Picture& out,
-                 const CancelToken& cancel) const override {
+    void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
         for (int c = 0; c < 3; ++c) {
             cancel.check();
-            const Rect whole = out.planeArea(c, format().frame());
-            const std::vector<Plane> planes = planesAround(frame, in, c);
-            dctShrink(planes, whole, threshold_, out.planes[c]);
+            if ((c == 0 && planes_ == Planes::Chroma) || (c > 0 && planes_ == Planes::Luma)) {
+                copySamples(in[in.size() / 2].planes[c], out.planes[c]);
+                continue;
+            }
+            std::vector<Plane> planes;
+            for (const Picture& p : in) planes.push_back(p.planes[c]);
+            dctShrink(planes, out.planeArea(c, format().frame()), threshold_, out.planes[c]);
         }
     }
 
 private:
-    // Earlier, this and later; at a clip's ends the one neighbour there is stands in for both.
-    std::vector<Plane> planesAround(std::int64_t frame, std::span<const Picture> in, int c) const {
-        if (radius_ == 0 || in.size() == 1) return {in[0].planes[c]};
-        if (in.size() == 3) return {in[0].planes[c], in[1].planes[c], in[2].planes[c]};
-        const Plane &here = in[frame == 0 ? 0 : 1].planes[c], &other = in[frame == 0 ? 1 : 0].planes[c];
-        return {other, here, other};
+    static Key keyOf(const char* name, const std::vector<StagePtr>& inputs, float threshold, Planes planes) {
+        KeyMaker key(name);
+        for (const StagePtr& i : inputs) key.add(i);
+        return key.add(double(threshold)).add(static_cast<int>(planes));
     }
 
     const char* name_;
     float threshold_;
-    int radius_;
+    Planes planes_;
 };
 
 class MixStage : public Stage {
@@ -75,11 +83,13 @@ float deblockThreshold(double blocks) { return static_cast<float>(blocks * 0.1 *
 float denoiseThreshold(double noise) { return static_cast<float>(noise * 2.7 / 219.0); }
 
 StagePtr deblock(StagePtr input, double blocks) {
-    return std::make_shared<ShrinkStage>("deblock", input, deblockThreshold(blocks), 0);
+    return std::make_shared<ShrinkStage>("deblock", std::vector{input}, deblockThreshold(blocks), Planes::All);
 }
 
-StagePtr denoise(StagePtr input, double noise) {
-    return std::make_shared<ShrinkStage>("denoise", input, denoiseThreshold(noise), 1);
+StagePtr denoise(StagePtr input, double noise, Planes planes, bool temporal) {
+    std::vector<StagePtr> inputs{input};
+    if (temporal) inputs = {aligned(input, input, -1), input, aligned(input, input, 1)};
+    return std::make_shared<ShrinkStage>("denoise", std::move(inputs), denoiseThreshold(noise), planes);
 }
 
 StagePtr keepOriginal(StagePtr treated, StagePtr original, double share) {

@@ -1,5 +1,6 @@
 #include "core/ticket/fields.h"
 
+#include <algorithm>
 #include <charconv>
 #include <cmath>
 #include <sstream>
@@ -157,6 +158,22 @@ TicketField aspect() {
         [](const std::string& text) { return json(text); }};
 }
 
+// One of the shipped ways, or a network's file.
+TicketField enlargeMethod() {
+    return {"enlarge.method", [](const Ticket& t) { return json(t.enlarge.method); },
+            [](Ticket& t, const json& j) -> std::string {
+                static const std::vector<std::string> names = {"learned",  "learned-quick", "lanczos", "spline36",
+                                                               "bicubic", "bilinear",      "point"};
+                const std::string m = j.is_string() ? j.get<std::string>() : "";
+                const bool file = m.ends_with(".onnx") && m.size() <= 4096 && m.find('\0') == std::string::npos;
+                if (!file && std::ranges::find(names, m) == names.end())
+                    return "must be learned, learned-quick, lanczos, spline36, bicubic, bilinear, point or a FILE.onnx";
+                t.enlarge.method = m;
+                return "";
+            },
+            [](const std::string& text) { return json(text); }};
+}
+
 #define MEMBER(m)                                                                                                      \
     [](Ticket & t) -> auto& { return t.m; }
 
@@ -167,11 +184,21 @@ std::vector<TicketField> makeFields() {
             flag("clean.on", MEMBER(clean.on)),
             quantity("clean.blocks", kMostBlocks, MEMBER(clean.blocks)),
             quantity("clean.noise", kMostNoise, MEMBER(clean.noise)),
+            choice("clean.method", {"learned", "learned-quick", "classic"}, MEMBER(clean.method)),
+            quantity("clean.noise_chroma", kMostNoise, MEMBER(clean.chroma)),
+            flag("clean.temporal", MEMBER(clean.temporal)),
+            quantity("clean.ringing", kMostRinging, MEMBER(clean.ringing)),
+            quantity("clean.stairs", kMostStairs, MEMBER(clean.stairs)),
+            quantity("clean.banding", kMostBanding, MEMBER(clean.banding)),
+            number("clean.texture", 0, 100, MEMBER(clean.texture)),
+            flag("clean.faces", MEMBER(clean.gentleFaces)),
             number("clean.keep_original", 0, 100, MEMBER(clean.keepOriginal)),
             flag("enlarge.on", MEMBER(enlarge.on)),
             number("enlarge.scale", 1, 8, MEMBER(enlarge.scale)),
             size("enlarge.size", MEMBER(enlarge.size)),
-            choice("enlarge.method", {"lanczos", "spline36", "bicubic", "bilinear", "point"}, MEMBER(enlarge.method)),
+            enlargeMethod(),
+            choice("enlarge.kind", {"auto", "general", "rough", "drawn"}, MEMBER(enlarge.kind)),
+            number("enlarge.above", 1, 4, MEMBER(enlarge.above)),
             flag("motion.on", MEMBER(motion.on)),
             number("motion.fps", 1, 240, MEMBER(motion.fps)),
             flag("frame.on", MEMBER(frame.on)),
@@ -183,6 +210,17 @@ std::vector<TicketField> makeFields() {
             flag("finish.on", MEMBER(finish.on)),
             number("finish.sharpen.amount", 0, 3, MEMBER(finish.amount)),
             number("finish.sharpen.radius", 0.3, 5, MEMBER(finish.radius)),
+            number("finish.detail.finest", 0, 3, MEMBER(finish.detail.finest)),
+            number("finish.detail.fine", 0, 3, MEMBER(finish.detail.fine)),
+            number("finish.detail.medium", 0, 3, MEMBER(finish.detail.medium)),
+            number("finish.detail.coarse", 0, 3, MEMBER(finish.detail.coarse)),
+            number("finish.detail.threshold", 0, 20, MEMBER(finish.detail.threshold)),
+            number("finish.halo_limit", 0, 100, MEMBER(finish.haloLimit)),
+            flag("finish.shadows", MEMBER(finish.shadows)),
+            number("finish.grain.amount", 0, 20, MEMBER(finish.grain.amount)),
+            number("finish.grain.size", 0.5, 4, MEMBER(finish.grain.size)),
+            number("finish.grain.midtones", 0, 1, MEMBER(finish.grain.midtones)),
+            number("finish.grain.seed", 0, 1e6, MEMBER(finish.grain.seed)),
             flag("sound.on", MEMBER(sound.on)),
             choice("sound.mode", {"keep", "aac", "drop"}, MEMBER(sound.mode)),
             flag("deliver.on", MEMBER(deliver.on)),

@@ -31,7 +31,13 @@ struct Ticket {
     } stretch;
     struct Clean {
         bool on = false;
-        Quantity blocks, noise;  ///< see docs/ticket.md for units
+        std::string method = "learned"; ///< who removes blocks and noise: learned, learned-quick, classic
+        Quantity blocks, noise;         ///< see docs/ticket.md for units
+        Quantity chroma; ///< colour noise
+        Quantity ringing{From::Fixed, 0, 0}, stairs{From::Fixed, 0, 0}, banding{From::Fixed, 0, 0};
+        bool temporal = true;    ///< noise is averaged along movement too
+        double texture = 0;      ///< percent by which fine texture is raised beforehand, [0, 100]
+        bool gentleFaces = true; ///< half as strong on faces
         double keepOriginal = 0; ///< percent mixed back, [0, 100]
         bool operator==(const Clean&) const = default;
     } clean;
@@ -39,7 +45,10 @@ struct Ticket {
         bool on = false;
         double scale = 2; ///< [1, 8]; unused where size is set
         std::optional<Size> size;
-        std::string method = "lanczos"; ///< lanczos, spline36, bicubic, bilinear, point
+        /// learned, learned-quick, a network's FILE.onnx, or lanczos, spline36, bicubic, bilinear, point
+        std::string method = "learned";
+        std::string kind = "auto"; ///< which networks: auto, general, rough, drawn
+        double above = 1;          ///< worked at so many times the delivered size, then scaled down: [1, 4]
         bool operator==(const Enlarge&) const = default;
     } enlarge;
     struct Motion {
@@ -57,8 +66,24 @@ struct Ticket {
     } frame;
     struct Finish {
         bool on = false;
-        double amount = 0.6; ///< [0, 3]
+        double amount = 0.6; ///< of the unsharp mask, [0, 3]
         double radius = 1.0; ///< delivered pixels, [0.3, 5]
+        struct Detail { ///< gains of four bands of detail size, [0, 3]; threshold in 8-bit steps, [0, 20]
+            double finest = 0, fine = 0, medium = 0, coarse = 0, threshold = 1;
+            bool any() const { return finest > 0 || fine > 0 || medium > 0 || coarse > 0; }
+            bool operator==(const Detail&) const = default;
+        } detail;
+        double haloLimit = 50; ///< percent of overshoot that is cut off, [0, 100]
+        bool shadows = true;   ///< sharpening fades in the shadows
+        struct Grain {
+            double amount = 0;     ///< sigma in 8-bit steps, [0, 20]
+            double size = 1;       ///< delivered pixels, [0.5, 4]
+            double midtones = 0.5; ///< 0: even in all tones, 1: in the middle tones only
+            double seed = 1;       ///< whole, [0, 1e6]
+            bool operator==(const Grain&) const = default;
+        } grain;
+        bool sharpens() const { return amount > 0 || detail.any(); }
+        bool acts() const { return on && (sharpens() || grain.amount > 0); }
         bool operator==(const Finish&) const = default;
     } finish;
     struct Sound {

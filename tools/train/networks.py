@@ -28,12 +28,12 @@ class Recipe:
 def recipes() -> list[Recipe]:
     g, r, d = ("general",), ("rough", "general"), ("drawn",)
     return [
-        Recipe("general-x2-full", "general", 2, 5, 32, 6, g, 8000),
+        Recipe("general-x2-full", "general", 2, 5, 32, 6, g, 8000, "start", rate=1.2e-3),
         Recipe("general-x2-quick", "general", 2, 1, 16, 3, g, 9000),
         Recipe("general-x1-full", "general", 1, 5, 48, 4, g, 6000),
         Recipe("general-x1-quick", "general", 1, 1, 24, 3, g, 7000),
-        Recipe("rough-x2-full", "rough", 2, 5, 32, 6, r, 2500, "general-x2-full", rate=8e-4),
-        Recipe("drawn-x2-full", "drawn", 2, 5, 32, 6, d, 2500, "general-x2-full", rate=8e-4),
+        Recipe("rough-x2-full", "rough", 2, 5, 32, 6, r, 2000, "general-x2-full", rate=8e-4),
+        Recipe("drawn-x2-full", "drawn", 2, 5, 32, 6, d, 2000, "general-x2-full", rate=8e-4),
         Recipe("drawn-x2-quick", "drawn", 2, 1, 16, 3, d, 2500, "general-x2-quick", rate=8e-4),
         Recipe("rough-x2-quick", "rough", 2, 1, 16, 3, r, 2500, "general-x2-quick", rate=8e-4),
         Recipe("rough-x1-full", "rough", 1, 5, 48, 4, r, 2000, "general-x1-full", rate=8e-4),
@@ -90,10 +90,18 @@ class Estimator(nn.Module):
     def __init__(self):
         super().__init__()
         self.body = nn.Sequential(
-            nn.Conv2d(1, 16, 3, padding=1), nn.LeakyReLU(LEAK), nn.Conv2d(16, 16, 4, stride=2, padding=1), nn.LeakyReLU(LEAK),
+            nn.Conv2d(1, 16, 5, padding=2), nn.LeakyReLU(LEAK), nn.Conv2d(16, 16, 4, stride=2, padding=1), nn.LeakyReLU(LEAK),
             nn.Conv2d(16, 24, 4, stride=2, padding=1), nn.LeakyReLU(LEAK),
             nn.Conv2d(24, 32, 4, stride=2, padding=1), nn.LeakyReLU(LEAK), nn.Conv2d(32, 32, 3, padding=1),
             nn.LeakyReLU(LEAK), nn.Conv2d(32, 4, 1))
+        for layer in self.body:
+            if isinstance(layer, nn.Conv2d):
+                nn.init.kaiming_normal_(layer.weight, a=LEAK)
+                nn.init.zeros_(layer.bias)
+        first = self.body[0].weight.data  # what encoders leave is fine and faint: start from amplified differences
+        first -= first.mean((2, 3), keepdim=True)
+        first *= 8
+        self.body[-1].weight.data *= 0.1
 
     def forward(self, x):
         return self.body(x)

@@ -29,7 +29,8 @@ def moving(rng: random.Random, stock: list, cutouts: list, side: int) -> list[np
     """LENGTH frames of side × side: a picture panned, zoomed and turned, sometimes with another object over it."""
     def path(world: np.ndarray, layers: list[np.ndarray]):
         h, w = world.shape
-        scale = min(rng.choice((0.9, 1.0, 1.0, 1.2, 1.5, 1.5, 2.0, 3.0)), min(h, w) / side * 0.95)
+        scale = min(rng.choice((0.5, 0.7, 0.9, 1.0, 1.0, 1.3, 1.6, 2.2, 3.0)), min(h, w) / side * 0.95)
+        # Below 1 the picture is soft at its own size, as many clips are: networks must not take that for their work.
         if scale > 1.05:
             layers = [cv2.GaussianBlur(l, (0, 0), 0.42 * scale) for l in layers]
         speed = rng.choice((0, rng.uniform(0, 2), rng.uniform(0, 6), rng.uniform(4, 24))) * scale
@@ -67,11 +68,11 @@ def moving(rng: random.Random, stock: list, cutouts: list, side: int) -> list[np
 def shrink(rng: random.Random, frames: list[np.ndarray]) -> list[np.ndarray]:
     """To half the size by one of the ways that cameras, editors and generators do it."""
     h, w = frames[0].shape[0] // 2, frames[0].shape[1] // 2
-    way = rng.choice(("area", "area", "cubic", "lanczos", "gauss", "linear"))
+    way = rng.choice(("area",) * 4 + ("cubic",) * 3 + ("lanczos", "gauss", "linear"))
     if way == "area":
         return [cv2.resize(f, (w, h), interpolation=cv2.INTER_AREA) for f in frames]
     if way == "gauss":
-        sigma = rng.uniform(0.7, 1.2)
+        sigma = rng.uniform(0.7, 0.9)
         return [cv2.resize(cv2.GaussianBlur(f, (0, 0), sigma), (w, h), interpolation=cv2.INTER_LINEAR) for f in frames]
     from PIL import Image
     kernel = {"cubic": Image.BICUBIC, "lanczos": Image.LANCZOS, "linear": Image.BILINEAR}[way]
@@ -174,6 +175,6 @@ if __name__ == "__main__":
     rng = random.Random(o.seed)
     stock, cutouts = stock_for(o.kind, o.packages, rng)
     print(len(stock), "pictures,", len(cutouts), "cut-outs", flush=True)
-    hard = {"general": 0.35, "rough": 0.9, "drawn": 0.35}[o.kind]
+    hard = {"general": 0.25, "rough": 0.9, "drawn": 0.3}[o.kind]
     made = [one(rng, stock, cutouts, hard) for _ in range(o.count)]
     np.savez(o.out, **{name: np.stack([m[i] for m in made]) for i, name in enumerate(("seen", "small", "truth", "level"))})

@@ -117,11 +117,11 @@ def fit(r: Recipe) -> None:
 def fit_estimator(steps: int = 4000, side: int = 128, batch: int = 8) -> None:
     torch.manual_seed(3)
     data, net = Sequences(("general", "rough", "drawn")), Estimator()
-    adam = torch.optim.Adam(net.parameters(), lr=2e-3)
+    adam = torch.optim.Adam(net.parameters(), lr=1e-3)
     for step in range(steps):
         rng = np.random.default_rng((3, step))
         for group in adam.param_groups:
-            group["lr"] = 2e-3 * (0.5 + 0.5 * np.cos(np.pi * step / steps)) + 1e-6
+            group["lr"] = 1e-3 * (0.5 + 0.5 * np.cos(np.pi * step / steps)) + 1e-6
         xs, levels = [], []
         for _ in range(batch):
             s, _, _, level = data.train[rng.integers(len(data.train))]

@@ -1,0 +1,118 @@
+#include "core/pipeline/network_steps.h"
+
+#include "core/error.h"
+#include "core/model/model_folder.h"
+#include "core/model/shipped_networks.h"
+#include "core/motion/aligned_stage.h"
+#include "core/ticket/fields.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ulm {
+namespace {
+
+// From here on a network trained on hard clips does better than the general one (docs/networks.md).
+constexpr double kRoughCompression = 45, kRoughGrain = 5;
+// What a network's whole steps leave to scaling.
+constexpr double kLeftToScaling = 1.25;
+
+// The estimate, made less or more as the person's value lies below or above the reading. `per` units above the reading
+// are a whole level.
+double level(double estimate, const Quantity& q, double reading, double most, double per) {
+    if (q.from == From::Measured) return estimate;
+    const double value = q.resolve(reading, 0, most);
+    if (value <= reading) return reading > 0 ? estimate * value / reading : value > 0 ? estimate : 0;
+    // Treating a clip for damage it does not have would only blur it.
+    const double there = std::clamp((estimate - 0.03) / 0.12, 0.0, 1.0);
+    return std::min(1.2, estimate + there * (value - reading) / per);
+}
+
+std::vector<StagePtr> neighboursOf(StagePtr input, StagePtr guide, int frames) {
+    std::vector<StagePtr> all;
+    for (int k = 1; 2 * k < frames; ++k)
+        for (int offset : {-k, k}) all.push_back(aligned(input, guide, offset));
+    return all;
+}
+
+std::shared_ptr<const Network> shipped(const Ticket& t, const Readings& r, int scale, bool full) {
+    if (auto net = shippedNetwork(networkKind(t, r), scale, full)) return net;
+    if (auto net = shippedNetwork("general", scale, full)) return net;
+    return shippedNetwork("general", scale, !full);
+}
+
+StagePtr pass(StagePtr input, StagePtr guide, std::shared_ptr<const Network> net, const DamageLevels& levels) {
+    return throughNetwork(input, neighboursOf(input, guide, net->frames()), net, levels);
+}
+
+} // namespace
+
+CleanValues cleanValues(const Ticket& t, const Readings& r) {
+    const auto& c = t.clean;
+    return {c.blocks.resolve(r.blocking, 0, kMostBlocks),   c.noise.resolve(r.noise, 0, kMostNoise),
+            c.chroma.resolve(r.chromaNoise, 0, kMostNoise), c.ringing.resolve(r.ringing, 0, kMostRinging),
+            c.stairs.resolve(r.stairs, 0, kMostStairs),     c.banding.resolve(r.banding, 0, kMostBanding)};
+}
+
+DamageLevels damageLevels(const Ticket& t, const Readings& r) {
+    const DamageLevels estimate{r.compression / 100, r.grain / kNoiseOfLevel};
+    if (!t.clean.on) return estimate;
+    return {level(estimate.compression, t.clean.blocks, r.blocking, kMostBlocks, 50),
+            level(estimate.noise, t.clean.noise, r.noise, kMostNoise, kNoiseOfLevel)};
+}
+
+std::string networkKind(const Ticket& t, const Readings& r) {
+    if (t.enlarge.kind != "auto") return t.enlarge.kind;
+    if (r.drawn) return "drawn";
+    return r.compression >= kRoughCompression || r.grain >= kRoughGrain ? "rough" : "general";
+}
+
+bool cleansByNetwork(const Ticket& t) { return t.clean.on && t.clean.method.starts_with("learned"); }
+bool enlargesByNetwork(const Ticket& t) {
+    return t.enlarge.on && (t.enlarge.method.starts_with("learned") || t.enlarge.method.ends_with(".onnx"));
+}
+
+bool needsReadings(const Ticket& t) {
+    if (enlargesByNetwork(t) || cleansByNetwork(t)) return true;
+    const auto& c = t.clean;
+    const auto measured = [](const Quantity& q) { return q.from != From::Fixed; };
+    return c.on && (measured(c.blocks) || measured(c.noise) || measured(c.chroma) || measured(c.ringing) || measured(c.stairs) || measured(c.banding));
+}
+
+StagePtr cleanedByNetwork(StagePtr input, StagePtr guide, const Ticket& t, const Readings& r) {
+    const DamageLevels levels = damageLevels(t, r);
+    if (levels.compression < 0.01 && levels.noise < 0.01) return input;
+    const auto net = shipped(t, r, 1, t.clean.method == "learned");
+    return net ? pass(input, guide, net, levels) : nullptr;
+}
+
+StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const Ticket& t, const Readings& r) {
+    const bool own = t.enlarge.method.ends_with(".onnx");
+    NetworkInput form;
+    std::shared_ptr<const Network> net;
+    if (own) {
+        const UserNetwork user = openUserNetwork(t.enlarge.method);
+        net = user.network;
+        form = {user.card.bgr, user.card.range};
+    } else {
+        net = shipped(t, r, 2, t.enlarge.method == "learned");
+    }
+    if (!net) return nullptr;
+    StagePtr s = own && net->frames() == 1 && net->levels() == 0 ? throughNetwork(input, {}, net, {}, Kernel::Lanczos, form)
+                                                                 : pass(input, guide, net, damageLevels(t, r));
+    // Further passes see a clean, large picture: the quick network does them, without neighbours.
+    const auto again = own ? net : shipped(t, r, 2, false);
+    for (double left = factor / net->scale(); left > kLeftToScaling && again && again->scale() > 1 && again->frames() == 1;
+         left /= again->scale())
+        s = throughNetwork(s, {}, again, {}, Kernel::Lanczos, form);
+    return s;
+}
+
+std::string networkWarning(const Ticket& t, const Readings& r) {
+    if (cleansByNetwork(t) && !shipped(t, r, 1, true)) return "the network for cleaning is missing; the classic way stands in";
+    if (t.enlarge.on && t.enlarge.method.starts_with("learned") && !shipped(t, r, 2, true))
+        return "the network for enlarging is missing; Lanczos stands in";
+    return {};
+}
+
+} // namespace ulm

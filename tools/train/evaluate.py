@@ -1,0 +1,124 @@
+"""Measures the shipped networks through the command line, as people run them, on Debian opencv-doc's photographs and
+clips, which nothing was trained on. Luma PSNR and SSIM against Lanczos, at twice the stored size.
+
+`python3 evaluate.py CLI [--only WORD] [--set KEY=VALUE …] [--markdown FILE]`. Each picture becomes a short clip: clean (area
+shrinking, lossless), or hard (blur, noise, H.264); the middle frame is judged.
+"""
+import argparse
+import pathlib
+import subprocess
+import tempfile
+
+import av
+import cv2
+import numpy as np
+
+ROOT = pathlib.Path("/usr/share/doc/opencv-doc/examples")
+PHOTOGRAPHS = ("data/graf1.png ximgproc/stanford.png data/chicky_512.png data/rubberwhale1.png data/leuvenA.jpg "
+               "data/aloeL.jpg data/fruits.jpg data/baboon.jpg data/building.jpg data/home.jpg data/messi5.jpg "
+               "hfs/data/000.jpg data/squirrel_cls.jpg dnn_superres/butterfly.png data/basketball1.png data/apple.jpg "
+               "data/orange.jpg alphamat/input_images/plant.jpg data/board.jpg fuzzy/input.png").split()
+DRAWN = "data/digits.png data/sudoku.png text/scenetext01.jpg data/imageTextR.png data/ml.png data/opencv-logo.png".split()
+CLIPS = "data/vtest.avi data/Megamind.avi data/tree.avi".split()
+LENGTH = 7
+
+
+def luma(bgr):
+    """Luma codes, 16 … 235, unrounded; BT.601 weights as the command line takes small pictures for."""
+    return 16 + 219 / 255 * (bgr.astype(np.float64) @ np.array([0.114, 0.587, 0.299]))
+
+
+def photograph(path):
+    bgr = cv2.imread(str(path))
+    if bgr is None:
+        return None
+    if min(bgr.shape[:2]) > 1100:
+        bgr = cv2.resize(bgr, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
+    h, w = (min(n, 900) // 4 * 4 for n in bgr.shape[:2])
+    return [bgr[:h, :w]] * LENGTH
+
+
+def clip(path):
+    with av.open(str(path)) as f:
+        frames = [p.to_ndarray(format="bgr24") for p, _ in zip(f.decode(video=0), range(40))][-LENGTH:]
+    h, w = (n // 4 * 4 for n in frames[0].shape[:2])
+    return [f[:h, :w] for f in frames]
+
+
+def write(frames, path, crf):
+    h, w = frames[0].shape[:2]
+    with av.open(str(path), "w") as out:
+        stream = out.add_stream("libx264", rate=25)
+        stream.width, stream.height, stream.pix_fmt = w, h, "yuv420p"
+        stream.options = {"crf": str(crf), "preset": "medium"} if crf else {"qp": "0", "preset": "ultrafast"}
+        for f in frames:
+            picture = av.VideoFrame.from_ndarray(f, format="bgr24")
+            for packet in stream.encode(picture):
+                out.mux(packet)
+        for packet in stream.encode():
+            out.mux(packet)
+
+
+def damaged(frames, hard, seed):
+    small = [cv2.resize(f, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA) for f in frames]
+    if not hard:
+        return small, 0
+    rng = np.random.default_rng(seed)
+    small = [cv2.GaussianBlur(f, (0, 0), 0.6) for f in small]
+    small = [np.clip(f + rng.normal(0, 3, f.shape[:2])[..., None], 0, 255).round().astype(np.uint8) for f in small]
+    return small, (28, 31, 34)[seed % 3]
+
+
+def ssim(a, b):
+    blur = lambda p: cv2.GaussianBlur(p, (11, 11), 1.5)[5:-5, 5:-5]
+    ma, mb = blur(a), blur(b)
+    va, vb, c = blur(a * a) - ma * ma, blur(b * b) - mb * mb, blur(a * b) - ma * mb
+    return float((((2 * ma * mb + 6.5025) * (2 * c + 58.5225)) / ((ma * ma + mb * mb + 6.5025) * (va + vb + 58.5225))).mean())
+
+
+def judge(cli, path, truth, sets):
+    out = path.with_suffix(".png")
+    run = [cli, "frame", str(path), "--at", str((LENGTH // 2 + 0.5) / 25), "-o", str(out), "--depth", "16", "--replace"]
+    for s in sets:
+        run += ["--set", s]
+    subprocess.run(run, check=True, stdout=subprocess.DEVNULL)
+    got = luma(cv2.imread(str(out), cv2.IMREAD_UNCHANGED).astype(np.float64) / 257)
+    return 10 * np.log10(255**2 / max(np.mean((got - truth) ** 2), 1e-9)), ssim(got, truth)
+
+
+if __name__ == "__main__":
+    a = argparse.ArgumentParser()
+    a.add_argument("cli")
+    a.add_argument("--only", default="")
+    a.add_argument("--set", action="append", default=[])
+    a.add_argument("--markdown", type=pathlib.Path)
+    o = a.parse_args()
+    learned = ["enlarge.scale=2", "enlarge.method=learned", *o.set]
+    lines, sums = [], {}
+    with tempfile.TemporaryDirectory() as folder:
+        for group, names, load in (("photograph", PHOTOGRAPHS, photograph), ("drawn", DRAWN, photograph), ("clip", CLIPS, clip)):
+            for k, name in enumerate(names):
+                if o.only not in f"{group} {name}":
+                    continue
+                frames = load(ROOT / name)
+                if frames is None:
+                    continue
+                truth = luma(frames[LENGTH // 2])
+                for hard in (False, True):
+                    small, crf = damaged(frames, hard, k)
+                    path = pathlib.Path(folder) / f"{k}.mkv"
+                    write(small, path, crf)
+                    was = judge(o.cli, path, truth, ["enlarge.scale=2", "enlarge.method=lanczos"])
+                    now = judge(o.cli, path, truth, learned)
+                    kind = f"{group} {'hard' if hard else 'clean'}"
+                    gain = (now[0] - was[0], now[1] - was[1])
+                    sums.setdefault(kind, []).append(gain)
+                    lines.append(f"| {pathlib.Path(name).name} | {kind}{f' crf {crf}' if crf else ''} | {was[0]:.2f} | {now[0]:.2f} "
+                                 f"| {gain[0]:+.2f} | {gain[1]:+.4f} |")
+                    print(lines[-1], flush=True)
+    head = ["| picture | damage | Lanczos, dB | learned, dB | gain, dB | gain, SSIM |", "|---|---|---|---|---|---|"]
+    means = [f"| **{k}** ({len(v)}) | mean; worst | | | **{np.mean([g[0] for g in v]):+.2f}**; {min(g[0] for g in v):+.2f} | "
+             f"**{np.mean([g[1] for g in v]):+.4f}** |" for k, v in sums.items()]
+    print("\n".join(means))
+    if o.markdown:
+        o.markdown.write_text("\n".join(head + lines + means) + "\n")
