@@ -1,0 +1,41 @@
+#pragma once
+
+#include "core/picture/picture.h"
+
+#include <string>
+#include <vector>
+
+/// Clean pictures of several kinds, and known damage to them in known steps: what readings and controls are judged by.
+namespace ulm::bench {
+
+struct Subject {
+    std::string name, kind;
+    Picture picture;
+};
+/// Four frames of the demo's masters and eight photographs of Debian's opencv-doc.
+std::vector<Subject> subjects(const std::string& demoFolder, const std::string& picturesFolder);
+
+Picture frameOf(const std::string& path, std::int64_t n);
+Picture copyOf(const Picture& picture);
+/// A trip through MPEG-4 at this quantiser, 1 … 31: blocks.
+Picture blocky(const Picture& in, double quantiser);
+/// Gaussian noise of this sigma in 8-bit steps, on luma; and on chroma.
+Picture noisy(const Picture& in, double sigma);
+Picture colourNoisy(const Picture& in, double sigma);
+Picture soft(const Picture& in, double sigma);
+/// Gibbs' oscillations beside edges, so many times.
+Picture ringing(const Picture& in, double times);
+Picture haloed(const Picture& in, double amount);
+/// Mixed with its own staircase of two pixels: share, 0 … 1.
+Picture steppedShare(const Picture& in, double share);
+/// Smooth, with levels so many 8-bit steps apart: bands.
+Picture fewer(const Picture& in, double step);
+Picture crushed(const Picture& in, double offset);
+Picture clipped(const Picture& in, double gain);
+Picture tinted(const Picture& in, double steps);
+/// Every second row moved sideways.
+Picture combed(const Picture& in, double pixels);
+/// This share of the lines kept, the rest interpolated.
+Picture fewerLines(const Picture& in, double share);
+
+} // namespace ulm::bench

@@ -1,0 +1,229 @@
+#include "core/judge/overdone.h"
+
+#include "core/inspect/readings.h"
+#include "core/picture/opencv_view.h"
+#include "core/pipeline/network_steps.h"
+
+#include <algorithm>
+#include <cmath>
+#include <opencv2/imgproc.hpp>
+
+namespace ulm {
+namespace {
+
+constexpr float kStep = 1 / 219.f;
+
+cv::Mat square(int side) { return cv::getStructuringElement(cv::MORPH_RECT, {side, side}); }
+cv::Mat soft(const cv::Mat& m, double sigma) {
+    cv::Mat out;
+    cv::GaussianBlur(m, out, {0, 0}, sigma);
+    return out;
+}
+cv::Mat pooled(const cv::Mat& m) {
+    cv::Mat out;
+    cv::blur(m, out, {FaultMap::kBlock, FaultMap::kBlock});
+    return out;
+}
+
+// Each block's mean of value, weighted; blocks with next to no weight say nothing.
+FaultMap mapOf(const cv::Mat& value, const cv::Mat& weight, const Rect& area) {
+    FaultMap map(area);
+    for (int y = 0; y < value.rows; ++y)
+        for (int x = 0; x < value.cols; ++x)
+            if (const float w = weight.at<float>(y, x); w > 0.02f) map.add(area.x + x, area.y + y, value.at<float>(y, x), w);
+    return map;
+}
+
+// The mean over the worst twentieth of what has weight, so that a small spoilt place counts, but no single block does.
+double worstPart(const FaultMap& map, Rect& box) {
+    const FaultMap around = map.pooled();
+    std::vector<std::pair<double, double>> blocks;
+    double best = 0, all = 0;
+    for (int r = 0; r < map.rows(); ++r)
+        for (int c = 0; c < map.columns(); ++c)
+            if (const double w = map.weight(c, r); w >= 6) {
+                const double v = around.at(c, r);
+                blocks.emplace_back(v, w);
+                all += w;
+                if (v > best) best = v, box = map.block(c, r);
+            }
+    std::ranges::sort(blocks, std::greater{});
+    double sum = 0, weight = 0;
+    for (const auto& [v, w] : blocks) {
+        if (weight >= std::max(0.05 * all, 40.0)) break;
+        sum += v * w;
+        weight += w;
+    }
+    return weight >= 40 ? sum / weight : 0;
+}
+
+struct Pair {
+    cv::Mat before, after;
+    double scale, noise;
+    Rect area;
+};
+
+// Overshoot beyond the range that lay around an edge before, as a share of the edge's height; 30 % is the limit. A little
+// of it belongs to any good enlargement and is left out.
+FaultMap haloes(const Pair& p) {
+    const int reach = 2 * static_cast<int>(std::ceil(1.5 * p.scale)) + 1;
+    cv::Mat low, high;
+    cv::erode(p.before, low, square(reach));
+    cv::dilate(p.before, high, square(reach));
+    const cv::Mat height = high - low;
+    const cv::Mat above = p.after - high, below = low - p.after, over = cv::max(cv::max(above, below), 0.f);
+    cv::Mat share, edge;
+    cv::divide(over, height + 2 * kStep, share);
+    share = cv::max(share - 0.06f, 0.f);
+    cv::Mat worst; // an edge has a halo if there is one anywhere beside it
+    cv::dilate(share, worst, square(reach));
+    edge = (height > 25 * kStep) / 255;
+    edge.convertTo(edge, CV_32F);
+    return mapOf(worst * (100 / 0.30f), edge, p.area);
+}
+
+// Fine energy that the source had above its noise, and that is gone: all of it is 140, half of it 70.
+FaultMap lost(const Pair& p, bool shadows) {
+    const double sigma = 0.8 * p.scale;
+    const auto energy = [&](const cv::Mat& m) {
+        const cv::Mat d = m - soft(m, sigma);
+        return pooled(d.mul(d));
+    };
+    const cv::Mat was = energy(p.before), is = energy(p.after), level = pooled(p.before);
+    // What is left of noise in that band after scaling: about half its power, less as it is enlarged.
+    const auto noise = static_cast<float>(std::pow(p.noise * kStep, 2) * 0.6 / std::max(1.0, p.scale));
+    cv::Mat texture = cv::max(was - 1.3f * noise, 0.f), left = cv::max(is - 0.1f * noise, 0.f);
+    cv::Mat ratio, weight;
+    cv::sqrt(cv::min(left / cv::max(texture, 1e-9f), 1.f), ratio);
+    const float floor = 0.45f * kStep;
+    weight = cv::min(cv::max(texture / (floor * floor) - 1, 0.f), 1.f);
+    cv::Mat dark = cv::min(cv::max((0.25f - level) / 0.06f, 0.f), 1.f);
+    weight = weight.mul(shadows ? dark : 1 - dark);
+    return mapOf((1 - ratio) * 140, weight, p.area);
+}
+
+// Dark samples that had tones and have none now: one in eight of a dark place is the limit.
+FaultMap crushed(const Pair& p) {
+    cv::Mat gone = (p.before > 3.5f * kStep) & (p.after < 1.2f * kStep), dark = p.before < 0.14f;
+    gone.convertTo(gone, CV_32F, 1 / 255.0);
+    dark.convertTo(dark, CV_32F, 1 / 255.0);
+    return mapOf(gone * (100 / 0.12f), dark, p.area);
+}
+
+// Likeness of structure on text: 1 - correlation of before and after over letters' size; a quarter is the limit.
+FaultMap letters(const Pair& p) {
+    const double sigma = 2.2 * p.scale;
+    const cv::Mat a = soft(p.before, 0.6 * p.scale), b = soft(p.after, 0.6 * p.scale);
+    const cv::Mat ma = soft(a, sigma), mb = soft(b, sigma);
+    const cv::Mat va = soft(a.mul(a), sigma) - ma.mul(ma), vb = soft(b.mul(b), sigma) - mb.mul(mb), both = soft(a.mul(b), sigma) - ma.mul(mb);
+    cv::Mat root, unlike;
+    cv::sqrt(cv::max(va.mul(vb), 0.f), root);
+    const float c = 4 * kStep * kStep;
+    cv::divide(both + c, root + c, unlike);
+    unlike = cv::max(1 - unlike, 0.f);
+    cv::Mat weight = va > 144 * kStep * kStep;
+    weight.convertTo(weight, CV_32F, 1 / 255.0);
+    return mapOf(unlike * (100 / 0.25f), weight, p.area);
+}
+
+// Where the source stands still from one frame to the next, what the result moves more: 3 steps are the limit.
+FaultMap flicker(const Pair& now, const Pair& next) {
+    const cv::Mat was = pooled(cv::abs(next.before - now.before)), is = pooled(cv::abs(next.after - now.after));
+    const cv::Mat still = cv::min(cv::max((5 * kStep - was) / (2 * kStep), 0.f), 1.f);
+    return mapOf(cv::max(is - 1.25f * was - 0.3f * kStep, 0.f) * (100 / (3 * kStep)), still, now.area);
+}
+
+} // namespace
+
+const std::vector<OverdoneKind>& overdoneKinds() {
+    static const std::vector<OverdoneKind> kinds = {
+        {"haloes", "Haloes", "overshoot beyond the range beside edges, as a share of their height"},
+        {"plastic", "Plastic texture", "fine energy above the noise that is gone"},
+        {"painted", "Painted shadows", "the same in the dark"},
+        {"crushed", "Crushed shadows", "dark tones pressed into black"},
+        {"stairs", "Stair-steps", "the stair-step reading, after less before"},
+        {"text", "Altered letters", "likeness of structure on text (after Wang et al. 2004)"},
+        {"flicker", "Flicker", "change between frames where the source stands still"}};
+    return kinds;
+}
+
+Overdone judgeOverdone(const OverdonePlace& place) {
+    const auto pairOf = [&](const Picture& a, const Picture& b) {
+        return Pair{viewOf(a.planes[0]), viewOf(b.planes[0]), std::max(0.5, place.scale), place.noise, a.planes[0].area()};
+    };
+    const Pair p = pairOf(place.before, place.after);
+    Overdone o;
+    double best = 0;
+    const auto note = [&](const char* key, double score, const Rect& box) {
+        o.scores[key] = std::clamp(score, 0.0, 200.0);
+        if (o.scores[key] <= best) return;
+        best = o.scores[key];
+        o.worst = key;
+        o.frame = place.frame;
+        o.box = box.empty() ? p.area : box;
+    };
+    const auto take = [&](const char* key, FaultMap map) {
+        Rect box;
+        const double score = worstPart(map, box);
+        o.maps[key] = std::move(map);
+        note(key, score, box);
+    };
+    take("haloes", haloes(p));
+    take("plastic", lost(p, false));
+    take("painted", lost(p, true));
+    take("crushed", crushed(p));
+    if (place.text) take("text", letters(p));
+    if (place.beforeNext.planes[0].bufferBytes() && place.afterNext.planes[0].bufferBytes())
+        take("flicker", flicker(p, pairOf(place.beforeNext, place.afterNext)));
+    const double stairs = readingOf("stairs", place.after, place.scale) - readingOf("stairs", place.before, place.scale);
+    note("stairs", stairs > 4 ? (stairs - 4) * 100 / 20 : 0, {});
+    return o;
+}
+
+void Overdone::join(const Overdone& other) {
+    if (other.gauge() > gauge()) {
+        worst = other.worst;
+        frame = other.frame;
+        box = other.box;
+    }
+    for (const auto& [key, score] : other.scores) {
+        double& mine = scores[key];
+        mine = std::max(mine, score);
+    }
+}
+
+Ticket easedTicket(const Ticket& t, const Readings& r, double share) {
+    Ticket e = t;
+    if (t.clean.on) {
+        const CleanValues c = cleanValues(t, r);
+        const auto eased = [&](Quantity& q, double value) {
+            if (share < 1) q = {From::Fixed, std::round(value * share * 100) / 100, 0};
+        };
+        eased(e.clean.blocks, c.blocks);
+        eased(e.clean.noise, c.noise);
+        eased(e.clean.chroma, c.chroma);
+        eased(e.clean.ringing, c.ringing);
+        eased(e.clean.stairs, c.stairs);
+        eased(e.clean.banding, c.banding);
+        e.clean.texture = std::round(t.clean.texture * share);
+    }
+    const auto rounded = [&](double v) { return std::round(v * share * 100) / 100; };
+    e.finish.amount = rounded(t.finish.amount);
+    e.finish.detail.finest = rounded(t.finish.detail.finest);
+    e.finish.detail.fine = rounded(t.finish.detail.fine);
+    e.finish.detail.medium = rounded(t.finish.detail.medium);
+    e.finish.detail.coarse = rounded(t.finish.detail.coarse);
+    return e;
+}
+
+double easeShare(const Ticket& t, const Readings& r, double limit, int steps, const std::function<double(const Ticket&)>& judge) {
+    if (judge(t) <= limit) return 1;
+    double low = 0, high = 1;
+    for (int k = 0; k < steps; ++k) {
+        const double middle = (low + high) / 2;
+        (judge(easedTicket(t, r, middle)) <= limit ? low : high) = middle;
+    }
+    return low;
+}
+
+} // namespace ulm

@@ -1,0 +1,56 @@
+#pragma once
+
+#include "core/inspect/fault_map.h"
+#include "core/picture/picture.h"
+#include "core/ticket/ticket.h"
+
+#include <functional>
+#include <map>
+#include <string>
+#include <vector>
+
+namespace ulm {
+
+struct Readings;
+
+/// The ways a treatment can go too far. Each has a score: 0 not at all, 100 the limit beyond which people see it.
+struct OverdoneKind {
+    const char* key;  ///< "haloes", "plastic", "painted", "crushed", "stairs", "text", "flicker"
+    const char* name; ///< as people say it
+    const char* method;
+};
+const std::vector<OverdoneKind>& overdoneKinds();
+
+/// One place before and after: the same region of the delivered picture, source merely scaled and treated.
+struct OverdonePlace {
+    Picture before, after;
+    std::int64_t frame = 0;  ///< of the source
+    double scale = 1;        ///< delivered pixels per source pixel
+    double noise = 0;        ///< sigma of the source's luma, 8-bit steps
+    bool text = false;       ///< letters are known to be here
+    Picture beforeNext, afterNext; ///< the next frame, for flicker; empty planes where it is not known
+};
+
+struct Overdone {
+    std::map<std::string, double> scores; ///< by key, [0, 200]
+    std::map<std::string, FaultMap> maps; ///< of the kinds that lie somewhere: score by block
+    std::string worst;                    ///< key of the highest score; empty where all are 0
+    std::int64_t frame = 0;               ///< where the worst shows
+    Rect box;                             ///< delivered pixels
+    double gauge() const { return worst.empty() ? 0 : scores.at(worst); }
+    /// Joins what was found elsewhere: of each kind the higher score stands.
+    void join(const Overdone& other);
+};
+
+/// Errors: none; planes of before and after have the same area.
+Overdone judgeOverdone(const OverdonePlace& place);
+
+/// The ticket with all its treatments at `share` ([0, 1]) of what they are: values of Clean become fixed, sharpening and
+/// detail are scaled; sizes, shapes and grain stay.
+Ticket easedTicket(const Ticket&, const Readings&, double share);
+
+/// The strongest share whose gauge stays at or below `limit`, by bisection in `steps`; judge() tells a ticket's gauge.
+/// 1 where the ticket is within the limit already, 0 where even an untreated one is not.
+double easeShare(const Ticket&, const Readings&, double limit, int steps, const std::function<double(const Ticket&)>& judge);
+
+} // namespace ulm

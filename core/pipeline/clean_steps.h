@@ -1,0 +1,13 @@
+#pragma once
+
+#include "core/engine/stage.h"
+#include "core/inspect/readings.h"
+#include "core/ticket/ticket.h"
+
+namespace ulm {
+
+/// Clean at the source's size; `source` itself where it is off or has nothing to do. enlarging: a network that enlarges
+/// the clip afterwards removes its blocks and noise on the way, and mixes the original back.
+StagePtr cleanedStage(StagePtr source, const Ticket&, const Readings&, bool enlarging);
+
+} // namespace ulm
