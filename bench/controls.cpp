@@ -134,7 +134,7 @@ void overdoneTable(const std::vector<Subject>& all, std::ostream& out) {
             for (double v : e.sensible) {
                 const Overdone o = score(v);
                 calm = calm && o.gauge() < 100;
-                out << ' ' << figure(o.scores.at(e.key)) << " |";
+                out << ' ' << figure(o.scores.at(e.key)) << (o.gauge() < 100 ? " |" : " (" + o.worst + " " + figure(o.gauge()) + ") |");
             }
             for (double v : e.steps) {
                 const double now = score(v).scores.at(e.key);

@@ -34,6 +34,8 @@ FaultMap mapOf(const cv::Mat& value, const cv::Mat& weight, const Rect& area) {
     return map;
 }
 
+constexpr double kLeastWeight = 250; // samples: less than a block of them is no place that people see
+
 // The mean over the worst twentieth of what has weight, so that a small spoilt place counts, but no single block does.
 double worstPart(const FaultMap& map, Rect& box) {
     const FaultMap around = map.pooled();
@@ -50,11 +52,11 @@ double worstPart(const FaultMap& map, Rect& box) {
     std::ranges::sort(blocks, std::greater{});
     double sum = 0, weight = 0;
     for (const auto& [v, w] : blocks) {
-        if (weight >= std::max(0.05 * all, 40.0)) break;
+        if (weight >= std::max(0.05 * all, kLeastWeight)) break;
         sum += v * w;
         weight += w;
     }
-    return weight >= 40 ? sum / weight : 0;
+    return weight >= kLeastWeight ? sum / weight : 0;
 }
 
 struct Pair {
@@ -63,7 +65,7 @@ struct Pair {
     Rect area;
 };
 
-// Overshoot beyond the range that lay around an edge before, as a share of the edge's height; 30 % is the limit. A little
+// Overshoot beyond the range that lay around an edge before, as a share of the edge's height; 40 % is the limit. A little
 // of it belongs to any good enlargement and is left out.
 FaultMap haloes(const Pair& p) {
     const int reach = 2 * static_cast<int>(std::ceil(1.5 * p.scale)) + 1;
@@ -79,7 +81,7 @@ FaultMap haloes(const Pair& p) {
     cv::dilate(share, worst, square(reach));
     edge = (height > 25 * kStep) / 255;
     edge.convertTo(edge, CV_32F);
-    return mapOf(worst * (100 / 0.30f), edge, p.area);
+    return mapOf(worst * (100 / 0.40f), edge, p.area);
 }
 
 // Fine energy that the source had above its noise, and that is gone: all of it is 140, half of it 70.
@@ -102,12 +104,12 @@ FaultMap lost(const Pair& p, bool shadows) {
     return mapOf((1 - ratio) * 140, weight, p.area);
 }
 
-// Dark samples that had tones and have none now: one in eight of a dark place is the limit.
+// Dark samples that had tones and have none now: one in four of a dark place is the limit.
 FaultMap crushed(const Pair& p) {
     cv::Mat gone = (p.before > 3.5f * kStep) & (p.after < 1.2f * kStep), dark = p.before < 0.14f;
     gone.convertTo(gone, CV_32F, 1 / 255.0);
     dark.convertTo(dark, CV_32F, 1 / 255.0);
-    return mapOf(gone * (100 / 0.12f), dark, p.area);
+    return mapOf(gone * (100 / 0.25f), dark, p.area);
 }
 
 // Likeness of structure on text: 1 - correlation of before and after over letters' size; a quarter is the limit.

@@ -18,7 +18,7 @@ StagePtr filtered(StagePtr s, const CleanValues& c, const Readings& r, bool temp
     if (const double v = c.chroma * there(r.chromaNoise, 0.4, 1.2); v >= 0.2) s = denoise(s, v, Planes::Chroma, temporal);
     if (const double v = c.ringing * there(r.ringing, 0.5, 1.6); v >= 0.1) s = calmRinging(s, v);
     if (const double v = c.stairs * there(r.stairs, 35, 60); v >= 1) s = smoothStairs(s, v / 100);
-    if (const double v = c.banding * there(r.banding, 2, 6); v >= 1) s = dissolveBands(s, v / 25);
+    if (const double v = c.banding * there(r.banding, 2, 6); v >= 1) s = dissolveBands(s, v / 100);
     return s;
 }
 
@@ -34,7 +34,7 @@ StagePtr cleanedStage(StagePtr source, const Ticket& t, const Readings& r, bool 
         if (learned) {
             s = learned;
         } else {
-            if (const double v = c.blocks * there(r.blocking, 0.5, 2); v >= 0.5) s = deblock(s, v);
+            if (const double v = c.blocks * there(r.blocking, 1, 3); v >= 0.5) s = deblock(s, v);
             if (const double v = c.noise * there(r.noise, 0.4, 1.2); v >= 0.25) s = denoise(s, v, Planes::Luma, t.clean.temporal);
         }
     }

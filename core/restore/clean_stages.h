@@ -22,9 +22,9 @@ StagePtr keepOriginal(StagePtr treated, StagePtr original, double share);
 StagePtr calmRinging(StagePtr input, double ringing);
 /// Smooths stair-steps: along slanted edges, in their own direction, by `share` of the way, [0, 1].
 StagePtr smoothStairs(StagePtr input, double share);
-/// Dissolves banding: steps of up to `most` 8-bit steps, [0, 4], between flat areas become slopes; a faint seeded dither
-/// (under half a step) keeps them from coming back in 8 bits.
-StagePtr dissolveBands(StagePtr input, double most);
+/// Dissolves banding by `share` of the way, [0, 1]: steps of up to 4.5 8-bit steps between flat areas become slopes; a
+/// faint seeded dither (under half a step) keeps them from coming back in 8 bits.
+StagePtr dissolveBands(StagePtr input, double share);
 /// Raises the clip's own fine texture by `share`, [0, 1], before a treatment that would smooth it away; edges and what is
 /// fainter than `noise` 8-bit steps are left.
 StagePtr raiseTexture(StagePtr input, double share, double noise);

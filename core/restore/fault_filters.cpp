@@ -47,8 +47,8 @@ private:
         cv::Mat strongest, here, soft, fine, unrest, beyond;
         cv::dilate(g, strongest, square(13)); // encoders ring inside a block: about 6 pixels
         cv::dilate(g, here, square(3));
-        const cv::Mat near = ramp(strongest, 12 * kStep, 22 * kStep);
-        const cv::Mat off = 1 - ramp(here / cv::max(strongest, kStep), 0.25f, 0.45f);
+        const cv::Mat near = ramp(strongest, 8 * kStep, 16 * kStep);
+        const cv::Mat off = 1 - ramp(here / cv::max(strongest, kStep), 0.4f, 0.65f);
         cv::GaussianBlur(y, soft, {5, 5}, 1.0);
         fine = cv::abs(y - soft);
         cv::blur(fine.mul(off), unrest, {9, 9});
@@ -56,7 +56,7 @@ private:
         cv::Mat room;
         cv::blur(1 - near, room, {31, 31});
         beyond /= cv::max(room, 0.02f); // mean unrest where no edge is near
-        const cv::Mat only = 1 - ramp(beyond / cv::max(unrest, 0.2f * kStep), 0.5f, 0.9f);
+        const cv::Mat only = 1 - ramp(beyond / cv::max(unrest, 0.2f * kStep), 0.8f, 1.3f);
         cv::Mat mask = near.mul(off).mul(only);
         cv::GaussianBlur(mask, mask, {5, 5}, 1.0);
         Plane calm = Plane::make(luma.area());
@@ -109,35 +109,52 @@ private:
     float share_;
 };
 
-// Between flat areas the mean over a wide window is a slope; it may move a sample by no more than the steps it dissolves.
+// Between flat areas the mean over a window is a slope; it may move a sample by no more than the steps it dissolves. Wide
+// bands take a wide window, narrow ones a narrow one.
 class BandsStage : public LocalLumaStage {
 public:
-    BandsStage(StagePtr input, double most) : LocalLumaStage(input, KeyMaker("bands").add(input).add(most), 44), most_(float(most) * kStep) {}
+    BandsStage(StagePtr input, double share)
+        : LocalLumaStage(input, KeyMaker("bands").add(input).add(share), 44), share_(float(share)) {}
     const char* name() const override { return "bands"; }
 
 private:
+    static constexpr float kMost = 4.5f * kStep;
+
+    // Adds what a window of about `side` pixels changes, where all within it lies within two of the steps that are to go:
+    // texture and edges spread wider, and wholly even areas hold no bands.
+    static void dissolve(const cv::Mat& y, int side, cv::Mat& change, cv::Mat& done) {
+        cv::Mat low, high, mean;
+        cv::erode(y, low, square(side));
+        cv::dilate(y, high, square(side));
+        const cv::Mat spread = high - low;
+        cv::Mat flat = 1 - ramp(spread, 2.2f * kMost, 3.2f * kMost);
+        flat = flat.mul(ramp(spread, 0.2f * kStep, 0.6f * kStep));
+        cv::GaussianBlur(flat, flat, {9, 9}, 2);
+        const int half = side * 2 / 3 / 2 * 2 + 1;
+        cv::blur(y, mean, {half, half});
+        cv::blur(mean, mean, {half, half});
+        const cv::Mat moved = cv::min(cv::max(mean - y, -kMost), kMost), left = flat.mul(1 - done);
+        change += left.mul(moved);
+        done += left;
+    }
+
     Plane treat(const Plane& luma, std::int64_t frame) const override {
         const cv::Mat y = viewOf(luma);
-        cv::Mat low, high, wide, wider;
-        cv::erode(y, low, square(25));
-        cv::dilate(y, high, square(25));
-        // Flat: all within reach lies within two of the steps that are to go; texture and edges spread wider.
-        const cv::Mat spread = high - low;
-        cv::Mat flat = 1 - ramp(spread, 2.2f * most_, 3.2f * most_);
-        flat = flat.mul(ramp(spread, 0.2f * kStep, 0.6f * kStep)); // wholly even areas hold no bands
-        cv::GaussianBlur(flat, flat, {9, 9}, 2);
-        cv::blur(y, wide, {17, 17});
-        cv::blur(wide, wider, {17, 17});
-        cv::Mat change = cv::min(cv::max(wider - y, -most_), most_);
+        cv::Mat change = cv::Mat::zeros(y.size(), CV_32F), done = change.clone();
+        dissolve(y, 31, change, done);
+        dissolve(y, 15, change, done);
+        dissolve(y, 7, change, done);
         Plane out = planeOf(y, luma.area());
         for (int r = 0; r < y.rows; ++r)
             for (int c = 0; c < y.cols; ++c) {
-                const float dither = 0.45f * kStep * hashNoise(std::uint32_t(luma.area().x + c), std::uint32_t(luma.area().y + r), std::uint32_t(frame), 17);
-                out.row(luma.area().y + r)[c] += flat.at<float>(r, c) * (change.at<float>(r, c) + dither);
+                const float dither = 0.45f * kStep *
+                                     hashNoise(std::uint32_t(luma.area().x + c), std::uint32_t(luma.area().y + r),
+                                               std::uint32_t(frame), 17);
+                out.row(luma.area().y + r)[c] += share_ * (change.at<float>(r, c) + done.at<float>(r, c) * dither);
             }
         return out;
     }
-    float most_;
+    float share_;
 };
 
 class TextureStage : public LocalLumaStage {
@@ -165,7 +182,7 @@ private:
 
 StagePtr calmRinging(StagePtr input, double ringing) { return std::make_shared<RingingStage>(input, ringing); }
 StagePtr smoothStairs(StagePtr input, double share) { return std::make_shared<StairsStage>(input, share); }
-StagePtr dissolveBands(StagePtr input, double most) { return std::make_shared<BandsStage>(input, most); }
+StagePtr dissolveBands(StagePtr input, double share) { return std::make_shared<BandsStage>(input, share); }
 StagePtr raiseTexture(StagePtr input, double share, double noise) { return std::make_shared<TextureStage>(input, share, noise); }
 
 } // namespace ulm
