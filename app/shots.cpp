@@ -1,7 +1,9 @@
-// Takes the pictures of docs/screenshots from the demo's clips: ulmwood-shots DEMO-FOLDER OUT-FOLDER
+// Takes the pictures of docs/screenshots from the demo's clips: ulmwood-shots DEMO-FOLDER OUT-FOLDER [NAME…]: all of them,
+// or until those named are taken.
 #include "app/bench/bench_page.h"
 #include "app/bench/clip_shelf.h"
 #include "app/bench/facts_sheet.h"
+#include "app/bench/overdone_model.h"
 #include "app/bench/table_panel.h"
 #include "app/bench/ticket_sheet.h"
 #include "app/main_window.h"
@@ -35,7 +37,8 @@ bool waitFor(const std::function<bool()>& done, int milliseconds = 120000) {
 
 class Photographer {
 public:
-    Photographer(MainWindow& window, QString folder) : window_(window), folder_(std::move(folder)) {}
+    Photographer(MainWindow& window, QString folder, QStringList wanted)
+        : window_(window), folder_(std::move(folder)), wanted_(std::move(wanted)), all_(wanted_.isEmpty()) {}
 
     void settle() {
         LiveModel& live = window_.bench().live();
@@ -48,19 +51,23 @@ public:
     }
     void take(const QString& name) {
         QApplication::processEvents();
+        if (!all_ && !wanted_.removeOne(name)) return;
         window_.grab().save(folder_ + "/" + name + ".png");
     }
+    bool done() const { return !all_ && wanted_.isEmpty(); }
 
 private:
     MainWindow& window_;
     QString folder_;
+    QStringList wanted_;
+    bool all_;
 };
 
 } // namespace
 
 int main(int argc, char** argv) {
     QApplication app(argc, argv);
-    if (argc != 3) return 2;
+    if (argc < 3) return 2;
     prepareLook(app, false);
     QTemporaryDir work; // clips are copied, so that paths on screen are nobody's
     QDir demo(argv[1]);
@@ -81,7 +88,7 @@ int main(int argc, char** argv) {
         return window.project().count() == 6;
     };
     if (!waitFor(inspected)) return 5;
-    Photographer camera(window, argv[2]);
+    Photographer camera(window, argv[2], app.arguments().mid(3));
     window.project().setCurrent(0);
     window.project().chosen() = {"sparrowgate"};
     Q_EMIT window.project().currentChanged();
@@ -97,8 +104,22 @@ int main(int argc, char** argv) {
     window.bench().table().table().setCompare(ViewingTable::Compare::Wipe);
     camera.settle();
     camera.take("bench-enlarge");
+    if (camera.done()) return 0;
+    // Too much of it, and where.
+    window.bench().ticket().step("finish")->setOpen(true);
+    ulm::Ticket harsh = window.project().at(2).ticket;
+    ulm::setByAssignment(harsh, "finish.sharpen.amount=2.6");
+    ulm::setByAssignment(harsh, "finish.halo_limit=0");
+    window.project().change(harsh);
+    window.bench().live().setFault("overdone");
+    camera.settle();
+    waitFor([&] { return window.bench().live().faultView().fresh && window.bench().overdone().fresh(); });
+    camera.take("bench-overdone");
+    if (camera.done()) return 0;
+    window.bench().live().setFault({});
+    window.project().undo();
     // What is wrong, where, and what would help.
-    window.bench().ticket().step("enlarge")->setOpen(false);
+    window.bench().ticket().step("finish")->setOpen(false);
     window.project().setCurrent(0);
     ulm::Ticket bare;
     window.project().change(bare);

@@ -1,6 +1,7 @@
 #include "app/bench/bench_page.h"
 
 #include "app/bench/clip_shelf.h"
+#include "app/bench/overdone_model.h"
 #include "app/bench/player.h"
 #include "app/bench/reel_strip.h"
 #include "app/bench/result_reel.h"
@@ -31,7 +32,8 @@ BenchPage::BenchPage(Project& project, QWidget* parent) : QWidget(parent), proje
     auto* middle = new QHBoxLayout;
     middle->setContentsMargins(14, 0, 14, 0);
     middle->setSpacing(12);
-    ticket_ = new TicketSheet(project, *live_);
+    overdone_ = new OverdoneModel(project, *live_, this);
+    ticket_ = new TicketSheet(project, *live_, *overdone_);
     middle->addWidget(ticket_);
     auto* centre = new QVBoxLayout;
     centre->setSpacing(8);
@@ -86,6 +88,7 @@ BenchPage::BenchPage(Project& project, QWidget* parent) : QWidget(parent), proje
 
 BenchPage::~BenchPage() {
     // Their threads ask the live model, which would go first as the oldest child.
+    delete overdone_;
     delete player_;
     delete results_;
 }

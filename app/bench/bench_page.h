@@ -11,6 +11,7 @@ class TablePanel;
 class ReelStrip;
 class TicketSheet;
 class ClipShelf;
+class OverdoneModel;
 class ResultReel;
 class SpotsColumn;
 class TargetBar;
@@ -21,6 +22,7 @@ class BenchPage : public QWidget {
 public:
     explicit BenchPage(Project& project, QWidget* parent = nullptr);
     ~BenchPage() override;
+    OverdoneModel& overdone() { return *overdone_; }
     LiveModel& live() { return *live_; }
     TablePanel& table() { return *table_; }
     ReelStrip& reel() { return *reel_; }
@@ -50,6 +52,7 @@ private:
 
     Project& project_;
     LiveModel* live_;
+    OverdoneModel* overdone_;
     ResultReel* results_;
     Player* player_;
     ClipShelf* shelf_;

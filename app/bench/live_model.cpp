@@ -3,6 +3,7 @@
 #include "app/tasks/image.h"
 #include "core/deliver/encoded_frame.h"
 #include "core/deliver/export.h"
+#include "core/judge/overdone.h"
 
 #include <tbb/parallel_for.h>
 
@@ -174,10 +175,13 @@ void LiveModel::chooseSpots() {
 }
 
 QPointF LiveModel::toDelivered(double x, double y) const {
-    if (!pipeline_) return {};
-    const FramingPlan& p = pipeline_->plan;
-    const PictureFormat& stored = pipeline_->source->format();
-    const VideoFacts& v = dynamic_cast<const SourceStage&>(*pipeline_->source).reader().clip().facts().video;
+    return pipeline_ ? deliveredOf(*pipeline_, x, y) : QPointF();
+}
+
+QPointF LiveModel::deliveredOf(const Pipeline& pipeline, double x, double y) {
+    const FramingPlan& p = pipeline.plan;
+    const PictureFormat& stored = pipeline.source->format();
+    const VideoFacts& v = dynamic_cast<const SourceStage&>(*pipeline.source).reader().clip().facts().video;
     const double dx = x * v.width / stored.width, dy = y * v.height / stored.height;
     return {p.x + (dx - p.srcX) * p.w / p.srcW, p.y + (dy - p.srcY) * p.h / p.srcH};
 }
@@ -250,6 +254,34 @@ void LiveModel::refreshSpots() {
     });
 }
 
+// The highest score of any kind in each block, brought from delivered pixels to the source's.
+void LiveModel::showOverdone(const Pipeline& p, std::int64_t frame, double noise, const CancelToken& cancel, FaultView& view) {
+    Engine& e = project_.engine();
+    const Rect all = p.result->format().frame();
+    OverdonePlace place;
+    place.before = e.pull(*p.before, frame, all, cancel);
+    place.after = e.pull(*p.result, frame, all, cancel);
+    place.frame = frame;
+    place.scale = p.plan.scale();
+    place.noise = noise;
+    place.text = !findText(e.pull(*p.source, frame, p.source->format().frame(), cancel).planes[0], frame).empty();
+    const Overdone o = judgeOverdone(place);
+    view.after = FaultMap(p.source->format().frame());
+    for (int r = 0; r < view.after.rows(); ++r)
+        for (int c = 0; c < view.after.columns(); ++c) {
+            const Rect b = view.after.block(c, r);
+            const QPointF d = deliveredOf(p, b.x + b.w / 2.0, b.y + b.h / 2.0);
+            double most = 0;
+            for (const auto& [key, map] : o.maps) most = std::max<double>(most, map.atPixel(int(d.x()), int(d.y())));
+            view.after.add(b.x, b.y, most);
+        }
+    view.before = view.after.turned([](double) { return 0.0; });
+    view.readingAfter = o.gauge();
+    view.mapped = true;
+    view.from = 50;
+    view.to = 200;
+}
+
 void LiveModel::refreshFault() {
     const ClipEntry* c = project_.currentClip();
     const std::uint64_t round = ++faultRound_;
@@ -263,7 +295,7 @@ void LiveModel::refreshFault() {
     FaultView view;
     view.key = faultKey_;
     if (const Inspection* i = c->found(); i && faultKey_ == "overlay") view.marks = i->overlays;
-    faultWorker_.submit([this, self, round, view, frame = c->playhead,
+    faultWorker_.submit([this, self, round, view, frame = c->playhead, noise = c->readings().noise,
                          p = pipeline_](const CancelToken& cancel) mutable {
         try {
             Engine& e = project_.engine();
@@ -282,7 +314,12 @@ void LiveModel::refreshFault() {
                 view.after = std::move(is.maps[kind->key]);
                 view.readingBefore = was.readings.*kind->member;
                 view.readingAfter = is.readings.*kind->member;
+                // From where it begins to show, to what this frame holds much of.
+                view.mapped = true;
+                view.from = 0.6 * std::max(kind->notable, 0.5);
+                view.to = std::max(6 * view.from, 2 * view.readingBefore);
             }
+            if (view.key == "overdone") showOverdone(*p, frame, noise, cancel, view);
             view.fresh = true;
             onInterface(self, [this, round, view] {
                 if (round != faultRound_) return;
@@ -364,7 +401,12 @@ void LiveModel::refreshForecast() {
     const std::uint64_t round = ++forecastRound_;
     const double crf = c->ticket.deliver.rate == "size" ? crfFor("best") : crfFor(c->ticket.deliver.quality);
     const QPointer<QObject> self(this);
-    forecastWorker_.submit([this, self, round, crf, p = pipeline_](const CancelToken& cancel) {
+    // Hundreds of frames are looked at: the quick networks stand in, whose pictures take nearly the same bits.
+    Ticket quick = c->ticket;
+    if (cleansByNetwork(quick)) quick.clean.method = "learned-quick";
+    if (quick.enlarge.method == "learned") quick.enlarge.method = "learned-quick";
+    const auto stand = quick == c->ticket ? pipeline_ : pipelineFor(quick);
+    forecastWorker_.submit([this, self, round, crf, p = stand ? stand : pipeline_](const CancelToken& cancel) {
         try {
             const Forecast f = forecastSize(project_.engine(), *p, {crf, kFloorCrf}, cancel);
             onInterface(self, [this, round, f] {

@@ -27,7 +27,9 @@ enum class View {
 
 /// One fault over the whole frame, before and after Clean, for the overlay.
 struct FaultView {
-    QString key;            ///< a reading's, or "face", "text", "overlay"
+    QString key;            ///< a reading's, or "face", "text", "overlay", "overdone"
+    bool mapped = false;    ///< it lies somewhere: there are maps
+    double from = 0, to = 1; ///< readings between which its heat runs
     FaultMap before, after; ///< upright source pixels
     double readingBefore = 0, readingAfter = 0;
     std::vector<Mark> marks; ///< for what has boxes instead of a map
@@ -79,6 +81,7 @@ public:
     /// Where a point of the upright source lies in the delivered picture, and back.
     QPointF toDelivered(double x, double y) const;
     QPointF toSource(const QPointF& delivered) const;
+    static QPointF deliveredOf(const Pipeline&, double x, double y);
     /// The pipeline of another ticket on the current clip; null where it cannot be worked out.
     std::shared_ptr<const Pipeline> pipelineFor(const Ticket& ticket) const;
 
@@ -98,6 +101,7 @@ private:
     void refreshTable();
     void refreshForecast();
     void refreshFault();
+    void showOverdone(const Pipeline&, std::int64_t frame, double noise, const CancelToken&, FaultView&);
     void report(const Error& e);
 
     Project& project_;

@@ -119,6 +119,7 @@ QString faultName(const QString& key) {
     if (key == "face") return tr("Face");
     if (key == "text") return tr("Letters");
     if (key == "overlay") return tr("Lies over");
+    if (key == "overdone") return tr("Overdone");
     if (const ReadingKind* k = findReading(key.toStdString())) return tr(k->name);
     return tr("Your spot");
 }
@@ -134,6 +135,13 @@ QString readingText(const QString& key, double v) {
 QString cleanSentence(const Ticket& t, const ClipEntry& c) {
     QString s = quantityText(tr("Blocks"), t.clean.blocks, c.readings().blocking, 100, 0) + ", " +
                 quantityText(tr("noise"), t.clean.noise, c.readings().noise, 50, 1);
+    const auto more = [&](const QString& name, const Quantity& q, double reading, double most) {
+        if (q.from != From::Fixed || q.value > 0) s += ", " + quantityText(name, q, reading, most, 1);
+    };
+    if (c.readings().chromaNoise >= 0.4) more(tr("colour noise"), t.clean.chroma, c.readings().chromaNoise, 50);
+    more(tr("ringing"), t.clean.ringing, c.readings().ringing, 20);
+    more(tr("stair-steps"), t.clean.stairs, c.readings().stairs, 100);
+    more(tr("banding"), t.clean.banding, c.readings().banding, 100);
     if (t.clean.keepOriginal > 0) s += tr(", %1 % of the original kept").arg(number(t.clean.keepOriginal, 0));
     return s + ".";
 }
@@ -144,11 +152,18 @@ QString enlargeSentence(const Ticket& t, const ClipEntry& c, const Pipeline* p) 
                                                            {"bicubic", "bicubic"},
                                                            {"bilinear", "bilinear"},
                                                            {"point", "point"}};
-    const QString by = kernels.at(t.enlarge.method);
+    const auto kernel = kernels.find(t.enlarge.method);
+    static const std::map<std::string, QString> kinds = {
+        {"general", tr("the general network")}, {"rough", tr("the network for rough clips")}, {"drawn", tr("the network for drawn pictures")}};
+    const QString by = kernel != kernels.end()                 ? kernel->second
+                       : t.enlarge.method.ends_with(".onnx") ? QString::fromStdString(t.enlarge.method).section('/', -1)
+                                                               : kinds.at(networkKind(t, c.readings()));
     const VideoFacts& v = c.clip->facts().video;
     if (!t.enlarge.on && !t.frame.on) return tr("Size kept: %1.").arg(sizeText(v.width, v.height));
     if (!p) return tr("The size cannot be worked out.");
-    return tr("×%1, to %2 pixels, by %3.").arg(number(p->plan.scale(), 2), sizeText(p->plan.width, p->plan.height), by);
+    const QString above = t.enlarge.on && t.enlarge.above > 1 ? tr(", worked at ×%1 of that").arg(number(t.enlarge.above, 2)) : QString();
+    return tr("×%1, to %2 pixels, by %3%4.")
+        .arg(number(p->plan.scale(), 2), sizeText(p->plan.width, p->plan.height), t.enlarge.on ? by : tr("Lanczos"), above);
 }
 
 QString motionSentence(const Ticket& t, const ClipEntry& c) {
@@ -171,8 +186,19 @@ QString frameSentence(const Ticket& t, const Pipeline* p) {
 }
 
 QString finishSentence(const Ticket& t) {
-    if (!t.finish.on || t.finish.amount <= 0) return tr("No sharpening.");
-    return tr("Sharpen %1 at %2 px.").arg(number(t.finish.amount, 2), number(t.finish.radius, 1));
+    const auto& f = t.finish;
+    if (!f.acts()) return tr("No sharpening, no grain.");
+    QStringList parts;
+    if (f.amount > 0) parts << tr("sharpen %1 at %2 px").arg(number(f.amount, 2), number(f.radius, 1));
+    if (f.detail.any()) {
+        QStringList bands;
+        for (const double g : {f.detail.finest, f.detail.fine, f.detail.medium, f.detail.coarse}) bands << number(g, 2);
+        parts << tr("detail %1").arg(bands.join(" / "));
+    }
+    if (f.grain.amount > 0) parts << tr("grain %1 of %2 px").arg(number(f.grain.amount, 2), number(f.grain.size, 1));
+    QString all = parts.join(", ");
+    all[0] = all[0].toUpper();
+    return all + ".";
 }
 
 QString soundSentence(const Ticket& t, const ClipEntry& c) {

@@ -106,6 +106,7 @@ void TablePanel::openFaults(QToolButton* under) {
         a->setChecked(live_.fault() == key);
     };
     menu.addAction(tr("No overlay"), this, [this] { live_.setFault({}); });
+    add(menu, "overdone", {});
     menu.addSeparator();
     // What the clip has comes first, with its reading; the rest stays at hand.
     QMenu* others = new QMenu(tr("Not found in this clip"), &menu);

@@ -1,19 +1,17 @@
 #include "app/bench/ticket_sheet.h"
 
 #include "app/bench/advice_block.h"
+#include "app/bench/overdone_gauge.h"
 #include "app/bench/sentences.h"
 #include "app/widgets/theme.h"
 #include "core/files.h"
 #include "core/ticket/fields.h"
 
 #include <QApplication>
-#include <QCheckBox>
-#include <QComboBox>
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QLabel>
-#include <QLineEdit>
 #include <QMenu>
 #include <QMouseEvent>
 #include <QPainter>
@@ -24,128 +22,7 @@
 
 namespace ulm::app {
 
-StepBlock::StepBlock(int number, const QString& name, const QString& key, QWidget* parent)
-    : QWidget(parent), number_(number) {
-    setObjectName("step." + key);
-    setFocusPolicy(Qt::TabFocus);
-    setCursor(Qt::PointingHandCursor);
-    setAccessibleName(name);
-    auto* all = new QVBoxLayout(this);
-    all->setContentsMargins(12, 8, 14, 8); // the number stands left of the head; controls use the full width
-    all->setSpacing(2);
-    auto* head = new QHBoxLayout;
-    head->setContentsMargins(26, 0, 0, 0);
-    name_ = new QLabel(name);
-    name_->setFont(words(9.75, true));
-    switch_ = new Switch;
-    switch_->setObjectName("switch." + key);
-    switch_->setAccessibleName(tr("%1 on or off").arg(name));
-    head->addWidget(name_);
-    head->addStretch();
-    head->addWidget(switch_);
-    all->addLayout(head);
-    sentence_ = new QLabel;
-    sentence_->setObjectName("sentence." + key);
-    sentence_->setWordWrap(true);
-    sentence_->setContentsMargins(26, 0, 40, 0);
-    all->addWidget(sentence_);
-    controls_ = new QWidget;
-    controls_->setCursor(Qt::ArrowCursor);
-    rows_ = new QVBoxLayout(controls_);
-    rows_->setContentsMargins(0, 6, 0, 4);
-    rows_->setSpacing(2);
-    controls_->hide();
-    all->addWidget(controls_);
-    connect(switch_, &QAbstractButton::clicked, this, &StepBlock::switched);
-}
-
-void StepBlock::setOn(bool on) {
-    switch_->setChecked(on);
-    QFont f = words(9.75, true);
-    f.setStrikeOut(!on);
-    name_->setFont(f);
-    const Theme& t = Theme::now();
-    name_->setStyleSheet("color:" + (on ? t.ink : t.faint).name());
-    sentence_->setStyleSheet("color:" + (on ? t.ink : t.faint).name());
-}
-
-void StepBlock::setSentence(const QString& text) { sentence_->setText(text); }
-
-void StepBlock::setOpen(bool open) {
-    if (open == open_) return;
-    open_ = open;
-    controls_->setVisible(open);
-    update();
-    Q_EMIT opened(open);
-}
-
-void StepBlock::paintEvent(QPaintEvent*) {
-    const Theme& t = Theme::now();
-    QPainter p(this);
-    if (open_) p.fillRect(rect(), t.paperOpen);
-    p.setPen(t.paperLine);
-    p.drawLine(12, height() - 1, width() - 12, height() - 1);
-    p.setFont(figures(8.5));
-    p.setPen(t.faint);
-    p.drawText(QRect(12, 8, 20, 18), Qt::AlignVCenter | Qt::AlignLeft, QString::number(number_));
-    if (hasFocus()) {
-        p.setPen(QPen(t.ink, 1, Qt::DotLine));
-        p.drawRect(rect().adjusted(4, 1, -5, -3));
-    }
-}
-
-void StepBlock::mousePressEvent(QMouseEvent* e) {
-    if (e->button() == Qt::LeftButton && !(open_ && controls_->geometry().contains(e->pos()))) setOpen(!open_);
-}
-
-void StepBlock::keyPressEvent(QKeyEvent* e) {
-    if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter)
-        setOpen(!open_);
-    else if (e->key() == Qt::Key_Space)
-        switch_->click();
-    else
-        QWidget::keyPressEvent(e);
-}
-
-ChoiceRow::ChoiceRow(const QString& name, const QStringList& words_, QWidget* parent) : QWidget(parent) {
-    auto* row = new QHBoxLayout(this);
-    row->setContentsMargins(0, 2, 0, 2);
-    row->setSpacing(0);
-    auto* label = new QLabel(name);
-    label->setFixedWidth(96);
-    row->addWidget(label);
-    for (const QString& w : words_) {
-        auto* b = new QPushButton(w);
-        b->setCheckable(true);
-        b->setObjectName("choice");
-        b->setAccessibleName(name + " " + w);
-        const int index = static_cast<int>(buttons_.size());
-        connect(b, &QPushButton::clicked, this, [this, index] {
-            setCurrent(index);
-            Q_EMIT chosen(index);
-        });
-        row->addWidget(b);
-        buttons_.push_back(b);
-    }
-    row->addStretch();
-}
-
-void ChoiceRow::setCurrent(int index) {
-    const Theme& t = Theme::now();
-    for (std::size_t i = 0; i < buttons_.size(); ++i) {
-        auto* b = static_cast<QPushButton*>(buttons_[i]);
-        const bool on = static_cast<int>(i) == index;
-        b->setChecked(on);
-        const QString join = i ? "border-left:none;" : "";
-        b->setStyleSheet(
-            on ? QString("QPushButton{padding:3px 8px;background:%1;color:%2;border:1px solid %1;font-weight:bold;%3}")
-                     .arg(t.ink.name(), t.paper.name(), join)
-               : QString("QPushButton{padding:3px 8px;%1}").arg(join));
-    }
-}
-
-template <class F>
-void TicketSheet::edit(F change, const QString& stroke) {
+void TicketSheet::edit(const std::function<void(Ticket&)>& change, const QString& stroke) {
     const ClipEntry* c = project_.currentClip();
     if (!c) return;
     Ticket t = c->ticket;
@@ -153,7 +30,7 @@ void TicketSheet::edit(F change, const QString& stroke) {
     project_.change(t, stroke);
 }
 
-TicketSheet::TicketSheet(Project& project, LiveModel& live, QWidget* parent)
+TicketSheet::TicketSheet(Project& project, LiveModel& live, OverdoneModel& overdone, QWidget* parent)
     : QWidget(parent), project_(project), live_(live) {
     setFixedWidth(340);
     auto* outer = new QVBoxLayout(this);
@@ -207,6 +84,7 @@ TicketSheet::TicketSheet(Project& project, LiveModel& live, QWidget* parent)
     inside->setStyleSheet("background: transparent");
     column_->addWidget(block_);
     outer->addWidget(scroll, 1);
+    outer->addWidget(new OverdoneGauge(project_, live_, overdone));
     buildClean();
     buildEnlarge();
     buildMotion();
@@ -246,150 +124,6 @@ StepBlock* TicketSheet::addStep(const QString& name, const QString& key) {
     return s;
 }
 
-namespace {
-
-QuantitySlider* plainSlider(StepBlock* s, const char* object, const QString& name, double least, double most,
-                            double step, int decimals, const QString& unit) {
-    auto* q = new QuantitySlider(name, least, most, step, decimals, unit);
-    q->setObjectName(object);
-    s->rows()->addWidget(q);
-    return q;
-}
-
-} // namespace
-
-void TicketSheet::buildClean() {
-    StepBlock* s = addStep(tr("Clean"), "clean");
-    auto* blocks = plainSlider(s, "clean.blocks", tr("Blocks"), 0, kMostBlocks, 1, 0, "");
-    auto* noise = plainSlider(s, "clean.noise", tr("Noise"), 0, kMostNoise, 0.5, 1, "");
-    auto* keep = plainSlider(s, "clean.keep_original", tr("Keep original"), 0, 100, 1, 0, "%");
-    blocks->setMeasurable(true);
-    noise->setMeasurable(true);
-    blocks->setHelp(tr("Evens out the squares that strong compression leaves."),
-                    tr("fine texture turns smooth, small letters soften."));
-    noise->setHelp(tr("Takes away grain that changes from frame to frame; three frames are looked at together."),
-                   tr("shadows look painted, skin turns waxy."));
-    keep->setHelp(tr("Mixes the untreated picture back in, to keep life in it."), tr("the faults come back with it."));
-    connect(blocks, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
-        edit([&](Ticket& t) { t.clean.blocks = q, t.clean.on = true; }, "blocks");
-        if (done) project_.endStroke();
-    });
-    connect(noise, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
-        edit([&](Ticket& t) { t.clean.noise = q, t.clean.on = true; }, "noise");
-        if (done) project_.endStroke();
-    });
-    connect(keep, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
-        edit([&](Ticket& t) { t.clean.keepOriginal = q.value, t.clean.on = true; }, "keep");
-        if (done) project_.endStroke();
-    });
-    refreshers_.push_back([=](const Ticket& t, const ClipEntry& c) {
-        blocks->setReading(c.readings().blocking);
-        noise->setReading(c.readings().noise);
-        blocks->setQuantity(t.clean.blocks);
-        noise->setQuantity(t.clean.noise);
-        keep->setQuantity({From::Fixed, t.clean.keepOriginal, 0});
-        s->setOn(t.clean.on);
-        s->setSentence(cleanSentence(t, c));
-    });
-}
-
-void TicketSheet::buildEnlarge() {
-    StepBlock* s = addStep(tr("Enlarge"), "enlarge");
-    static const double kScales[] = {1.5, 2, 3, 4};
-    auto* scale = new ChoiceRow(tr("By"), {"×1.5", "×2", "×3", "×4"});
-    scale->setObjectName("enlarge.scale");
-    s->rows()->addWidget(scale);
-    connect(scale, &ChoiceRow::chosen, this, [this](int i) {
-        edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.size.reset(), t.enlarge.scale = kScales[i]; });
-    });
-
-    auto* sizes = new QWidget;
-    auto* row = new QHBoxLayout(sizes);
-    row->setContentsMargins(0, 2, 0, 2);
-    auto* label = new QLabel(tr("Or to size"));
-    label->setFixedWidth(96);
-    auto* width = new QLineEdit;
-    auto* height = new QLineEdit;
-    width->setObjectName("enlarge.width");
-    height->setObjectName("enlarge.height");
-    width->setAccessibleName(tr("Width"));
-    height->setAccessibleName(tr("Height"));
-    for (QLineEdit* e : {width, height}) e->setFont(figures(8.5)), e->setFixedWidth(58);
-    auto* named = new QToolButton;
-    named->setObjectName("enlarge.named");
-    named->setText(tr("Sizes ▾"));
-    named->setStyleSheet("QToolButton::menu-indicator{image:none}");
-    named->setPopupMode(QToolButton::InstantPopup);
-    auto* menu = new QMenu(named);
-    for (const auto& [title, w, h] : {std::tuple{"1280×720", 1280, 720},
-                                      {"1920×1080", 1920, 1080},
-                                      {"2560×1440", 2560, 1440},
-                                      {"3840×2160", 3840, 2160},
-                                      {"720×1280", 720, 1280},
-                                      {"1080×1920", 1080, 1920},
-                                      {"1080×1080", 1080, 1080},
-                                      {"1080×1350", 1080, 1350}})
-        menu->addAction(title, this, [this, w = w, h = h] {
-            edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.size = Size{w, h}; });
-        });
-    named->setMenu(menu);
-    row->addWidget(label);
-    row->addWidget(width);
-    row->addWidget(new QLabel("×"));
-    row->addWidget(height);
-    row->addWidget(named);
-    row->addStretch();
-    s->rows()->addWidget(sizes);
-    // Aspect is locked: typing one side sets the other.
-    const auto typed = [this, width, height](bool byWidth) {
-        const ClipEntry* c = project_.currentClip();
-        const int v = (byWidth ? width : height)->text().toInt();
-        if (!c || !c->clip || v < 2) return;
-        const VideoFacts& f = c->clip->facts().video;
-        const double a = double(f.width) / f.height;
-        const auto even = [](double x) { return std::clamp(static_cast<int>(std::lround(x / 2)) * 2, 2, 8192); };
-        const Size size = byWidth ? Size{even(v), even(v / a)} : Size{even(v * a), even(v)};
-        edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.size = size; });
-    };
-    connect(width, &QLineEdit::editingFinished, this, [=] {
-        if (width->isModified()) typed(true);
-    });
-    connect(height, &QLineEdit::editingFinished, this, [=] {
-        if (height->isModified()) typed(false);
-    });
-
-    static const QStringList kMethods = {"lanczos", "spline36", "bicubic", "bilinear", "point"};
-    auto* method = new QComboBox;
-    method->setObjectName("enlarge.method");
-    method->addItems({tr("Lanczos: crispest"), tr("Spline 36: crisp, less ringing"), tr("Bicubic: softer"),
-                      tr("Bilinear: softest"), tr("Point: square pixels")});
-    auto* methodRow = new QHBoxLayout;
-    auto* methodLabel = new QLabel(tr("Kernel"));
-    methodLabel->setFixedWidth(96);
-    methodRow->addWidget(methodLabel);
-    methodRow->addWidget(method, 1);
-    s->rows()->addLayout(methodRow);
-    connect(method, &QComboBox::activated, this, [this](int i) {
-        edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.method = kMethods[i].toStdString(); });
-    });
-
-    refreshers_.push_back([=, this](const Ticket& t, const ClipEntry& c) {
-        int index = -1;
-        for (int i = 0; i < 4; ++i)
-            if (!t.enlarge.size && t.enlarge.scale == kScales[i]) index = i;
-        scale->setCurrent(index);
-        method->setCurrentIndex(static_cast<int>(kMethods.indexOf(QString::fromStdString(t.enlarge.method))));
-        const VideoFacts& f = c.clip->facts().video;
-        const Size shown = t.enlarge.size ? *t.enlarge.size
-                                          : Size{static_cast<int>(std::lround(f.width * t.enlarge.scale / 2)) * 2,
-                                                 static_cast<int>(std::lround(f.height * t.enlarge.scale / 2)) * 2};
-        width->setText(QString::number(shown.w));
-        height->setText(QString::number(shown.h));
-        s->setOn(t.enlarge.on);
-        s->setSentence(enlargeSentence(t, c, live_.pipeline()));
-    });
-}
-
 void TicketSheet::buildMotion() {
     StepBlock* s = addStep(tr("Motion"), "motion");
     static const double kRates[] = {24, 25, 30, 50, 60};
@@ -423,8 +157,8 @@ void TicketSheet::buildFrame() {
     s->rows()->addWidget(fill);
     connect(fill, &ChoiceRow::chosen, this,
             [this](int i) { edit([&](Ticket& t) { t.frame.on = true, t.frame.fill = kFills[i].toStdString(); }); });
-    auto* x = plainSlider(s, "frame.x", tr("Crop across"), 0, 100, 1, 0, "%");
-    auto* y = plainSlider(s, "frame.y", tr("Crop down"), 0, 100, 1, 0, "%");
+    auto* x = addSlider(s, "frame.x", tr("Crop across"), 0, 100, 1, 0, "%");
+    auto* y = addSlider(s, "frame.y", tr("Crop down"), 0, 100, 1, 0, "%");
     x->setHelp(tr("Where the crop sits from left (0) to right (100). The picture can be dragged too, with Shift."),
                tr("the subject leaves the frame."));
     y->setHelp(tr("Where the crop sits from top (0) to bottom (100)."), tr("the subject leaves the frame."));
@@ -448,29 +182,6 @@ void TicketSheet::buildFrame() {
         y->setVisible(t.frame.fill == "crop");
         s->setOn(t.frame.on);
         s->setSentence(frameSentence(t, live_.pipeline()));
-    });
-}
-
-void TicketSheet::buildFinish() {
-    StepBlock* s = addStep(tr("Finish"), "finish");
-    auto* amount = plainSlider(s, "finish.sharpen.amount", tr("Sharpen"), 0, 3, 0.05, 2, "");
-    auto* radius = plainSlider(s, "finish.sharpen.radius", tr("Radius"), 0.3, 5, 0.1, 1, "px");
-    amount->setHelp(tr("Unsharp mask on brightness: steepens edges."),
-                    tr("bright and dark lines beside edges, rough shadows."));
-    radius->setHelp(tr("How wide an edge is taken to be, in delivered pixels."), tr("haloes."));
-    connect(amount, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
-        edit([&](Ticket& t) { t.finish.on = true, t.finish.amount = q.value; }, "amount");
-        if (done) project_.endStroke();
-    });
-    connect(radius, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
-        edit([&](Ticket& t) { t.finish.on = true, t.finish.radius = q.value; }, "radius");
-        if (done) project_.endStroke();
-    });
-    refreshers_.push_back([=](const Ticket& t, const ClipEntry&) {
-        amount->setQuantity({From::Fixed, t.finish.amount, 0});
-        radius->setQuantity({From::Fixed, t.finish.radius, 0});
-        s->setOn(t.finish.on);
-        s->setSentence(finishSentence(t));
     });
 }
 
@@ -503,8 +214,8 @@ void TicketSheet::buildDeliver() {
     s->rows()->addWidget(quality);
     connect(quality, &ChoiceRow::chosen, this,
             [this](int i) { edit([&](Ticket& t) { t.deliver.quality = kQualities[i].toStdString(); }); });
-    auto* size = plainSlider(s, "deliver.size_mb", tr("At most"), 0.5, 200, 0.5, 1, "MB");
-    auto* bitrate = plainSlider(s, "deliver.bitrate", tr("Bitrate"), 200, 60000, 100, 0, "kb/s");
+    auto* size = addSlider(s, "deliver.size_mb", tr("At most"), 0.5, 200, 0.5, 1, "MB");
+    auto* bitrate = addSlider(s, "deliver.bitrate", tr("Bitrate"), 200, 60000, 100, 0, "kb/s");
     size->setHelp(tr("The file will not be larger than this, and closely below it."),
                   tr("bigger files than a destination takes."));
     bitrate->setHelp(tr("Average over the clip, in two passes."), tr("bigger files, and nothing more to see."));

@@ -1,68 +1,25 @@
 #pragma once
 
 #include "app/bench/live_model.h"
-#include "app/widgets/quantity_slider.h"
-#include "app/widgets/switch.h"
+#include "app/bench/step_block.h"
 
 #include <QScrollArea>
+#include <functional>
 
 class QLabel;
+class QComboBox;
 class QVBoxLayout;
 
 namespace ulm::app {
 
-/// One step of the ticket: number, name, switch, a sentence that says what will happen, and its controls, opened in
-/// place by a click.
-class StepBlock : public QWidget {
-    Q_OBJECT
-public:
-    StepBlock(int number, const QString& name, const QString& key, QWidget* parent = nullptr);
-    void setOn(bool on);
-    void setSentence(const QString& text);
-    void setOpen(bool open);
-    bool isOpen() const { return open_; }
-    QWidget* controls() { return controls_; }
-    QVBoxLayout* rows() { return rows_; }
-
-signals:
-    void switched(bool on);
-    void opened(bool open);
-
-protected:
-    void paintEvent(QPaintEvent*) override;
-    void mousePressEvent(QMouseEvent*) override;
-    void keyPressEvent(QKeyEvent*) override;
-
-private:
-    int number_;
-    QLabel *name_, *sentence_;
-    Switch* switch_;
-    QWidget* controls_;
-    QVBoxLayout* rows_;
-    bool open_ = false;
-};
-
-/// A row of mutually exclusive words.
-class ChoiceRow : public QWidget {
-    Q_OBJECT
-public:
-    ChoiceRow(const QString& name, const QStringList& words, QWidget* parent = nullptr);
-    void setCurrent(int index);
-
-signals:
-    void chosen(int index);
-
-private:
-    std::vector<QWidget*> buttons_;
-};
-
 class AdviceBlock;
+class OverdoneModel;
 
 /// The sheet of paper at the left of the Bench.
 class TicketSheet : public QWidget {
     Q_OBJECT
 public:
-    TicketSheet(Project& project, LiveModel& live, QWidget* parent = nullptr);
+    TicketSheet(Project& project, LiveModel& live, OverdoneModel& overdone, QWidget* parent = nullptr);
     StepBlock* step(const QString& key) { return steps_.at(key); }
     /// Writes what was found in the current clip, as CSV where the name ends so, else as JSON.
     void saveFindings(const QString& path);
@@ -79,10 +36,18 @@ private:
     void buildFinish();
     void buildSound();
     void buildDeliver();
+    void listNetworks(QComboBox* method, int shipped);
+    /// Puts a network's file on the ticket, after asking for what the file does not say.
+    void useNetwork(const QString& file);
     void refresh();
     void showMenu();
-    template <class F>
-    void edit(F change, const QString& stroke = {});
+    void edit(const std::function<void(Ticket&)>& change, const QString& stroke = {});
+    /// A slider of the ticket's number `member`; moving it switches the step on.
+    QuantitySlider* addNumber(StepBlock* s, const char* key, const QString& name, double least, double most, double step,
+                              int decimals, const QString& unit, const std::function<double&(Ticket&)>& member);
+    /// A slider of a quantity that can follow the clip's reading.
+    QuantitySlider* addQuantity(StepBlock* s, const char* key, const QString& name, double most, double step, int decimals,
+                                const std::function<Quantity&(Ticket&)>& member, double Readings::*reading);
 
     Project& project_;
     LiveModel& live_;

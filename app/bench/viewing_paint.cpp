@@ -9,12 +9,6 @@
 namespace ulm::app {
 namespace {
 
-// The readings between which a kind's heat runs: from where it begins to show, to what this frame holds much of.
-std::pair<double, double> heatRange(const ReadingKind& kind, const FaultView& f) {
-    const double from = 0.6 * std::max(kind.notable, 0.5);
-    return {from, std::max(6 * from, 2 * f.readingBefore)};
-}
-
 // How strongly a block shows: 0 not at all … 1 as much as anything here.
 double heat(const std::pair<double, double>& range, double value) {
     if (value <= range.first) return 0;
@@ -186,9 +180,9 @@ void ViewingTable::paintFault(QPainter& painter, const QRectF& pane, bool before
     };
     painter.save();
     painter.setClipRect(pic.intersected(pane), Qt::IntersectClip);
-    if (const ReadingKind* kind = findReading(f.key.toStdString())) {
+    if (f.mapped) {
         const FaultMap& map = before ? f.before : f.after;
-        const auto range = heatRange(*kind, f);
+        const std::pair range{f.from, f.to};
         for (int r = 0; r < map.rows(); ++r)
             for (int c = 0; c < map.columns(); ++c) {
                 const double h = map.weight(c, r) > 0 ? heat(range, map.at(c, r)) : 0;
@@ -213,7 +207,7 @@ void ViewingTable::paintFault(QPainter& painter, const QRectF& pane, bool before
 
 QString ViewingTable::faultAt(const QPointF& w) const {
     const FaultView& f = live_.faultView();
-    if (!f.fresh || !findReading(f.key.toStdString())) return {};
+    if (!f.fresh || !f.mapped) return {};
     const QPointF s = live_.toSource(deliveredAt(w));
     const int x = static_cast<int>(s.x()), y = static_cast<int>(s.y());
     if (!f.before.area().contains({x, y, 1, 1})) return {};
@@ -224,12 +218,11 @@ QString ViewingTable::faultAt(const QPointF& w) const {
 void ViewingTable::paintLegend(QPainter& painter) {
     if (live_.fault().isEmpty()) return;
     const FaultView& f = live_.faultView();
-    const ReadingKind* kind = findReading(live_.fault().toStdString());
     const QString name = faultName(live_.fault());
     QString text;
     if (!f.fresh)
         text = tr("%1: working…").arg(name);
-    else if (!kind)
+    else if (!f.mapped)
         text = f.marks.empty() ? tr("%1: none on this frame").arg(name)
                                : tr("%1: %2 on this frame").arg(name).arg(f.marks.size());
     else
@@ -238,12 +231,12 @@ void ViewingTable::paintLegend(QPainter& painter) {
     if (!here.isEmpty()) text += tr("   here %1").arg(here);
     painter.setFont(words(8.5));
     const int wide = painter.fontMetrics().horizontalAdvance(text);
-    const QRectF box(12, 12, std::max(wide, 150) + 20, kind ? 44 : 24);
+    const QRectF box(12, 12, std::max(wide, 150) + 20, f.mapped ? 44 : 24);
     painter.fillRect(box, QColor(40, 40, 40, 215));
     painter.setPen(Qt::white);
     painter.drawText(box.adjusted(10, 4, -10, 0), Qt::AlignTop | Qt::AlignLeft, text);
-    if (!kind) return;
-    const auto range = heatRange(*kind, f);
+    if (!f.mapped) return;
+    const std::pair range{f.from, f.to};
     const QRectF bar(box.left() + 10, box.top() + 25, 84, 9);
     for (int i = 0; i < 6; ++i) {
         const double h = 0.15 + 0.85 * i / 5;

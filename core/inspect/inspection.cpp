@@ -275,6 +275,7 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
     gathering.conclude();
     std::ranges::sort(out.text, {}, &Mark::frame);
     std::ranges::sort(out.faces, {}, &Mark::frame);
+    for (const Mark& m : out.faces) out.readings.faces.push_back({m.frame, m.box});
     if (out.runs.size() == 1) {
         out.repeats = repeatPattern(out.duplicates, frames);
         out.movement = findMovement(prints, breaks, out.duplicates, v.fps, v.width, v.height);

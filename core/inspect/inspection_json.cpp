@@ -177,6 +177,7 @@ Inspection inspectionFromJson(const json& j, const std::string& file) {
         i.text = marksFrom(j.at("text"));
         i.overlays = marksFrom(j.at("overlays"));
         i.kind = j.at("kind").get<std::string>();
+        for (const Mark& m : i.faces) i.readings.faces.push_back({m.frame, m.box});
         i.readings.drawn = i.kind == "line art" || i.kind == "screen";
         i.kindConfidence = j.at("kind_confidence").get<double>();
         i.dark = j.at("dark").get<bool>();

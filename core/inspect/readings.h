@@ -3,11 +3,19 @@
 #include "core/inspect/fault_map.h"
 #include "core/picture/picture.h"
 
+#include <cstdint>
 #include <map>
 #include <string>
 #include <vector>
 
 namespace ulm {
+
+/// A face that was found: upright source pixels.
+struct FacePlace {
+    std::int64_t frame = 0;
+    Rect box;
+    bool operator==(const FacePlace&) const = default;
+};
 
 /// What is measured on a picture. Steps are 8-bit steps of limited range (luma value · 219), pixels are the source's.
 /// readingKinds() holds each one's name, unit and method.
@@ -28,6 +36,7 @@ struct Readings {
     double compression = 0;          ///< how hard it was compressed, by our network: 0 not … 100 (rate factor 40)
     double grain = 0;                ///< sigma of noise before the encode, by our network, [0, 24]
     bool drawn = false;              ///< line art or a screen: told of a whole clip
+    std::vector<FacePlace> faces;    ///< in order of time; of a whole clip
 };
 
 /// One reading's entry in the table that screens, JSON, CSV and documents share.

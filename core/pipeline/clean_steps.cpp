@@ -2,6 +2,7 @@
 
 #include "core/pipeline/network_steps.h"
 #include "core/restore/clean_stages.h"
+#include "core/restore/face_stage.h"
 
 #include <algorithm>
 
@@ -39,6 +40,7 @@ StagePtr cleanedStage(StagePtr source, const Ticket& t, const Readings& r, bool 
         }
     }
     s = filtered(s, c, r, t.clean.temporal);
+    if (!enlarging && t.clean.gentleFaces) s = gentlerOnFaces(s, source, r.faces, 1);
     if (s != source && !enlarging && t.clean.keepOriginal > 0) s = keepOriginal(s, source, t.clean.keepOriginal / 100);
     return s;
 }

@@ -15,7 +15,7 @@ namespace {
 // From here on a network trained on hard clips does better than the general one (docs/networks.md).
 constexpr double kRoughCompression = 45, kRoughGrain = 5;
 // What a network's whole steps leave to scaling.
-constexpr double kLeftToScaling = 1.25;
+constexpr double kLeftToScaling = 1.6;
 
 // The estimate, made less or more as the person's value lies below or above the reading. `per` units above the reading
 // are a whole level.

@@ -8,6 +8,7 @@
 #include "core/picture/colour.h"
 #include "core/pipeline/clean_steps.h"
 #include "core/restore/clean_stages.h"
+#include "core/restore/face_stage.h"
 #include "core/ticket/fields.h"
 
 #include <algorithm>
@@ -115,13 +116,16 @@ StagePtr finished(StagePtr s, const Ticket::Finish& f) {
     return s;
 }
 
-// The source through networks until it is at least nearly `factor` times as large, with some of the original kept.
+// The source through networks until it is at least nearly `factor` times as large; faces and what is kept of the original
+// are mixed with it merely scaled.
 StagePtr enlargedStage(StagePtr cleaned, StagePtr source, double factor, const Ticket& t, const Readings& r) {
     StagePtr s = enlargedByNetwork(cleaned, source, factor, t, r);
-    if (!s || !t.clean.on || t.clean.keepOriginal <= 0) return s;
+    if (!s || !t.clean.on) return s;
     const PictureFormat &from = source->format(), &to = s->format();
     const ScaleWindow whole{0, 0, double(from.width), double(from.height), to.width, to.height};
-    return keepOriginal(s, std::make_shared<ResampleStage>(source, whole, Kernel::Lanczos, to), t.clean.keepOriginal / 100);
+    const StagePtr scaled = std::make_shared<ResampleStage>(source, whole, Kernel::Lanczos, to);
+    if (t.clean.gentleFaces) s = gentlerOnFaces(s, scaled, r.faces, double(to.width) / from.width);
+    return t.clean.keepOriginal > 0 ? keepOriginal(s, scaled, t.clean.keepOriginal / 100) : s;
 }
 
 } // namespace

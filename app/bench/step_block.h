@@ -1,0 +1,64 @@
+#pragma once
+
+#include "app/widgets/quantity_slider.h"
+#include "app/widgets/switch.h"
+
+#include <QWidget>
+#include <vector>
+
+class QLabel;
+class QVBoxLayout;
+
+namespace ulm::app {
+
+/// One step of the ticket: number, name, switch, a sentence that says what will happen, and its controls, opened in
+/// place by a click.
+class StepBlock : public QWidget {
+    Q_OBJECT
+public:
+    StepBlock(int number, const QString& name, const QString& key, QWidget* parent = nullptr);
+    void setOn(bool on);
+    void setSentence(const QString& text);
+    void setOpen(bool open);
+    bool isOpen() const { return open_; }
+    QWidget* controls() { return controls_; }
+    QVBoxLayout* rows() { return rows_; }
+
+signals:
+    void switched(bool on);
+    void opened(bool open);
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+
+private:
+    int number_;
+    QLabel *name_, *sentence_;
+    Switch* switch_;
+    QWidget* controls_;
+    QVBoxLayout* rows_;
+    bool open_ = false;
+};
+
+/// A row of mutually exclusive words.
+class ChoiceRow : public QWidget {
+    Q_OBJECT
+public:
+    ChoiceRow(const QString& name, const QStringList& words, QWidget* parent = nullptr);
+    void setCurrent(int index);
+
+signals:
+    void chosen(int index);
+
+private:
+    std::vector<QWidget*> buttons_;
+};
+
+/// Rows of a step's controls; `object` names the widget by its ticket key.
+QuantitySlider* addSlider(StepBlock* step, const char* object, const QString& name, double least, double most, double by,
+                          int decimals, const QString& unit);
+void addHeading(StepBlock* step, const QString& text);
+
+} // namespace ulm::app

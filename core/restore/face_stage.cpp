@@ -1,0 +1,73 @@
+#include "core/restore/face_stage.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ulm {
+namespace {
+
+constexpr std::int64_t kNearFrames = 15;
+constexpr float kKept = 0.5f;
+
+class FaceStage : public Stage {
+public:
+    FaceStage(StagePtr treated, StagePtr original, std::vector<FacePlace> faces, double scale)
+        : Stage({treated, original}, treated->format(), keyOf(treated, original, faces, scale)), faces_(std::move(faces)), scale_(scale) {}
+    const char* name() const override { return "faces"; }
+    bool worthKeeping() const override { return false; }
+    std::vector<Need> needs(std::int64_t frame, const Rect& region) const override {
+        return {{0, frame, region}, {1, frame, region}};
+    }
+    void compute(std::int64_t frame, std::span<const Picture> in, Picture& out, const CancelToken&) const override {
+        const std::vector<Rect> boxes = boxesAt(frame);
+        for (int c = 0; c < 3; ++c) {
+            const int sw = c ? format().subW : 0, sh = c ? format().subH : 0;
+            const Rect r = out.planes[c].area();
+            for (int y = r.y; y < r.bottom(); ++y) {
+                const float *a = in[0].planes[c].row(y), *b = in[1].planes[c].row(y);
+                float* to = out.planes[c].row(y);
+                for (int x = 0; x < r.w; ++x)
+                    to[x] = a[x] + kKept * weightAt(boxes, float((r.x + x) << sw), float(y << sh)) * (b[x] - a[x]);
+            }
+        }
+    }
+
+private:
+    static Key keyOf(const StagePtr& treated, const StagePtr& original, const std::vector<FacePlace>& faces, double scale) {
+        KeyMaker key("faces");
+        key.add(treated).add(original).add(scale);
+        for (const FacePlace& f : faces) key.add(f.frame).add(f.box.x).add(f.box.y).add(f.box.w).add(f.box.h);
+        return key;
+    }
+    // The nearest frame's faces, where it is near enough.
+    std::vector<Rect> boxesAt(std::int64_t frame) const {
+        std::int64_t nearest = kNearFrames + 1;
+        for (const FacePlace& f : faces_) nearest = std::min(nearest, std::abs(f.frame - frame));
+        std::vector<Rect> boxes;
+        for (const FacePlace& f : faces_)
+            if (std::abs(f.frame - frame) == nearest && nearest <= kNearFrames)
+                boxes.push_back({int(f.box.x * scale_), int(f.box.y * scale_), int(f.box.w * scale_), int(f.box.h * scale_)});
+        return boxes;
+    }
+    // 1 inside the ellipse in the box, down to 0 at one and a half times its size.
+    static float weightAt(const std::vector<Rect>& boxes, float x, float y) {
+        float most = 0;
+        for (const Rect& b : boxes) {
+            const float dx = (x - float(b.x) - b.w / 2.f) / std::max(1.f, b.w / 2.f), dy = (y - float(b.y) - b.h / 2.f) / std::max(1.f, b.h / 2.f);
+            most = std::max(most, std::clamp((1.5f - std::sqrt(dx * dx + dy * dy)) / 0.5f, 0.f, 1.f));
+        }
+        return most;
+    }
+
+    std::vector<FacePlace> faces_;
+    double scale_;
+};
+
+} // namespace
+
+StagePtr gentlerOnFaces(StagePtr treated, StagePtr original, std::vector<FacePlace> faces, double scale) {
+    if (faces.empty() || treated == original) return treated;
+    return std::make_shared<FaceStage>(treated, original, std::move(faces), scale);
+}
+
+} // namespace ulm
