@@ -1,5 +1,5 @@
-// Takes the pictures of docs/screenshots from the demo's clips: ulmwood-shots DEMO-FOLDER OUT-FOLDER [NAME…]: all of them,
-// or until those named are taken.
+// Takes the pictures of docs/screenshots from the demo's clips: ulmwood-shots DEMO-FOLDER OUT-FOLDER [NAME…]: all of
+// them, or until those named are taken.
 #include "app/bench/bench_page.h"
 #include "app/bench/clip_shelf.h"
 #include "app/bench/facts_sheet.h"

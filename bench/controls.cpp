@@ -1,5 +1,6 @@
-// ulmwood-controls DEMO-FOLDER PICTURES-FOLDER: raises each control of Clean on pictures with its fault and on clean ones,
-// overdoes treatments in steps under the overdone meter, and writes docs/controls.md. Ends with 1 on an error only.
+// ulmwood-controls DEMO-FOLDER PICTURES-FOLDER: raises each control of Clean on pictures with its fault and on clean
+// ones, overdoes treatments in steps under the overdone meter, and writes docs/controls.md. Ends with 1 on an error
+// only.
 #include "bench/damaged_pictures.h"
 
 #include "core/engine/engine.h"
@@ -64,7 +65,11 @@ void controlTable(const std::vector<Subject>& all, std::ostream& out) {
         {"clean.blocks", "blocking", [](const Picture& p) { return blocky(p, 14); }, {10, 30, 60}, "learned"},
         {"clean.noise", "noise_sigma", [](const Picture& p) { return noisy(p, 6); }, {2, 4, 7}, "classic"},
         {"clean.noise", "noise_sigma", [](const Picture& p) { return noisy(p, 6); }, {2, 4, 7}, "learned"},
-        {"clean.noise_chroma", "noise_sigma_chroma", [](const Picture& p) { return colourNoisy(p, 6); }, {2, 4, 7}, "classic"},
+        {"clean.noise_chroma",
+         "noise_sigma_chroma",
+         [](const Picture& p) { return colourNoisy(p, 6); },
+         {2, 4, 7},
+         "classic"},
         {"clean.ringing", "ringing", [](const Picture& p) { return ringing(p, 3); }, {1, 3, 6}, "classic"},
         {"clean.stairs", "stairs", [](const Picture& p) { return steppedShare(p, 1); }, {30, 60, 100}, "classic"},
         {"clean.banding", "banding", [](const Picture& p) { return fewer(p, 4); }, {25, 50, 100}, "classic"}};
@@ -99,8 +104,8 @@ void controlTable(const std::vector<Subject>& all, std::ostream& out) {
             falls += down;
             kept += left >= 45;
         }
-        out << "\nFalls steadily: " << falls << " of " << all.size() << ". Clean pictures kept at 45 dB or more: " << kept << " of "
-            << all.size() << ".\n";
+        out << "\nFalls steadily: " << falls << " of " << all.size()
+            << ". Clean pictures kept at 45 dB or more: " << kept << " of " << all.size() << ".\n";
     }
 }
 
@@ -115,8 +120,16 @@ void overdoneTable(const std::vector<Subject>& all, std::ostream& out) {
     const auto sharpened = [](const Picture& p, double v) { return whole(unsharp(heldPicture(copyOf(p)), v, 1.2)); };
     const std::vector<Excess> kinds = {
         {"haloes", "unsharp mask, radius 1.2, amount", sharpened, {0.3, 0.6}, {1.5, 2.2, 3}},
-        {"plastic", "blurred by sigma", [](const Picture& p, double v) { return soft(p, v); }, {0.3, 0.4}, {0.7, 1.1, 1.8}},
-        {"crushed", "lowered by", [](const Picture& p, double v) { return crushed(p, v); }, {0.005, 0.01}, {0.04, 0.08, 0.14}}};
+        {"plastic",
+         "blurred by sigma",
+         [](const Picture& p, double v) { return soft(p, v); },
+         {0.3, 0.4},
+         {0.7, 1.1, 1.8}},
+        {"crushed",
+         "lowered by",
+         [](const Picture& p, double v) { return crushed(p, v); },
+         {0.005, 0.01},
+         {0.04, 0.08, 0.14}}};
     for (const Excess& e : kinds) {
         out << "\n### " << e.key << ": " << e.what << "\n\n| picture |";
         for (double v : e.sensible) out << ' ' << v << " |";
@@ -127,14 +140,17 @@ void overdoneTable(const std::vector<Subject>& all, std::ostream& out) {
         int rises = 0, quiet = 0;
         for (const Subject& s : all) {
             const double noise = lookAt(s.picture).readings.noise;
-            const auto score = [&](double v) { return judgeOverdone({s.picture, e.apply(s.picture, v), 0, 1, noise, false, {}, {}}); };
+            const auto score = [&](double v) {
+                return judgeOverdone({s.picture, e.apply(s.picture, v), 0, 1, noise, false, {}, {}});
+            };
             out << "| " << s.name << " |";
             bool calm = true, up = true;
             double last = -1;
             for (double v : e.sensible) {
                 const Overdone o = score(v);
                 calm = calm && o.gauge() < 100;
-                out << ' ' << figure(o.scores.at(e.key)) << (o.gauge() < 100 ? " |" : " (" + o.worst + " " + figure(o.gauge()) + ") |");
+                out << ' ' << figure(o.scores.at(e.key))
+                    << (o.gauge() < 100 ? " |" : " (" + o.worst + " " + figure(o.gauge()) + ") |");
             }
             for (double v : e.steps) {
                 const double now = score(v).scores.at(e.key);
@@ -146,7 +162,8 @@ void overdoneTable(const std::vector<Subject>& all, std::ostream& out) {
             rises += up;
             quiet += calm;
         }
-        out << "\nRises: " << rises << " of " << all.size() << ". Quiet on sensible treatment: " << quiet << " of " << all.size() << ".\n";
+        out << "\nRises: " << rises << " of " << all.size() << ". Quiet on sensible treatment: " << quiet << " of "
+            << all.size() << ".\n";
     }
 }
 
@@ -156,13 +173,18 @@ int main(int argc, char** argv) try {
     if (argc != 3) return 2;
     const std::vector<Subject> all = subjects(argv[1], argv[2]);
     std::ostringstream out;
-    out << "# What the controls do\n\nWritten by `./dev validate`. Pictures are those of docs/inspection.md: four frames of the "
-           "demo's masters and eight photographs of Debian's `opencv-doc`.\n\n## Clean: the control table\n\nEach control is raised "
-           "on pictures damaged in its own way; its reading has to fall from step to step. *Edge width* and *mean* are before → "
-           "after the strongest, and by how much the strongest moved mean luma. *Clean picture kept*: the strongest setting on the "
+    out << "# What the controls do\n\nWritten by `./dev validate`. Pictures are those of docs/inspection.md: four "
+           "frames of the "
+           "demo's masters and eight photographs of Debian's `opencv-doc`.\n\n## Clean: the control table\n\nEach "
+           "control is raised "
+           "on pictures damaged in its own way; its reading has to fall from step to step. *Edge width* and *mean* are "
+           "before → "
+           "after the strongest, and by how much the strongest moved mean luma. *Clean picture kept*: the strongest "
+           "setting on the "
            "undamaged picture, PSNR-Y against it.\n";
     controlTable(all, out);
-    out << "\n## The overdone meter\n\nScores (100 is the limit) of treatments that are sensible, then of ones that are overdone "
+    out << "\n## The overdone meter\n\nScores (100 is the limit) of treatments that are sensible, then of ones that "
+           "are overdone "
            "(bold). *Quiet*: no score of any kind reaches the limit for sensible ones.\n";
     overdoneTable(all, out);
     std::cout << out.str();

@@ -1,5 +1,6 @@
 // ulmwood-bench DEMO-FOLDER [ROW…]: measures what docs/testing.md lists and writes docs/bench.md and docs/bench.json.
 #include "bench/measure.h"
+#include "bench/networks.h"
 
 #include "core/deliver/export.h"
 #include "core/deliver/forecast.h"
@@ -341,6 +342,11 @@ public:
         }
     }
 
+    void networks() {
+        for (const Row& r : networkRows(path("wheel.mp4"), work_.string()))
+            add(r.what, r.how, r.value, r.reach, r.holds);
+    }
+
 private:
     std::string path(const std::string& name) const { return (demo_ / name).string(); }
     std::shared_ptr<FrameReader> open(const std::string& name, PacketDecoder::Threads threads) const {
@@ -398,7 +404,8 @@ int main(int argc, char** argv) try {
         {"spots", &Bench::spots},       {"inspection", &Bench::inspection}, {"trials", &Bench::trials},
         {"stall", &Bench::stall},       {"downstream", &Bench::downstream}, {"transcode", &Bench::transcode},
         {"overlap", &Bench::overlap},   {"memory", &Bench::memory},         {"landing", &Bench::landing},
-        {"forecast", &Bench::forecast}, {"start", &Bench::start},           {"gains", &Bench::gains}};
+        {"forecast", &Bench::forecast}, {"start", &Bench::start},           {"gains", &Bench::gains},
+        {"networks", &Bench::networks}};
     for (const auto& [name, row] : all) {
         bool wanted = argc == 2;
         for (int i = 2; i < argc; ++i) wanted |= std::string(argv[i]) == name;

@@ -78,7 +78,8 @@ int main(int argc, char** argv) try {
                 if (!t.against) return lookAt(p).readings.*kind.member;
                 Plane moved = s.picture.planes[0].copy();
                 for (int y = 0; y < moved.area().h; ++y)
-                    for (int x = 0; x < moved.area().w; ++x) moved.row(y)[x] = s.picture.planes[0].at(std::max(0, x - 24), y);
+                    for (int x = 0; x < moved.area().w; ++x)
+                        moved.row(y)[x] = s.picture.planes[0].at(std::max(0, x - 24), y);
                 return lookAt(p, &moved).readings.*kind.member;
             };
             double last = read(s.picture);

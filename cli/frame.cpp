@@ -41,8 +41,7 @@ int frame(const Options& o, Surroundings& s) {
                     "");
     const OutputFile taken(o.output, o.replace, o.file);
     Readings readings;
-    if (needsReadings(ticket))
-        readings = inspectClip(clip, s.cancel).readings;
+    if (needsReadings(ticket)) readings = inspectClip(clip, s.cancel).readings;
     const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(64) << 20);
     const Pipeline p = buildPipeline(reader, ticket, readings);
     const StagePtr rgb = asRgb(p.result);

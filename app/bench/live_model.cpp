@@ -255,7 +255,8 @@ void LiveModel::refreshSpots() {
 }
 
 // The highest score of any kind in each block, brought from delivered pixels to the source's.
-void LiveModel::showOverdone(const Pipeline& p, std::int64_t frame, double noise, const CancelToken& cancel, FaultView& view) {
+void LiveModel::showOverdone(const Pipeline& p, std::int64_t frame, double noise, const CancelToken& cancel,
+                             FaultView& view) {
     Engine& e = project_.engine();
     const Rect all = p.result->format().frame();
     OverdonePlace place;

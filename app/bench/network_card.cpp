@@ -15,9 +15,10 @@ bool askForCard(QWidget* parent, const QString& file, NetworkCard card) {
     dialog.setObjectName("networkCard");
     dialog.setWindowTitle(QObject::tr("What the network does not say"));
     auto* form = new QFormLayout(&dialog);
-    auto* told = new QLabel(QObject::tr("%1 does not say how it wants its colours. Most take red, green, blue from 0 to 1. "
-                                        "If the result looks odd, choose again.")
-                                .arg(file.section('/', -1)));
+    auto* told =
+        new QLabel(QObject::tr("%1 does not say how it wants its colours. Most take red, green, blue from 0 to 1. "
+                               "If the result looks odd, choose again.")
+                       .arg(file.section('/', -1)));
     told->setWordWrap(true);
     form->addRow(told);
     auto* order = new QComboBox;

@@ -36,7 +36,8 @@ OverdoneGauge::OverdoneGauge(Project& project, LiveModel& live, OverdoneModel& m
     words_->setWordWrap(true);
     ease_ = new QPushButton(tr("Ease it"));
     ease_->setObjectName("ease");
-    ease_->setToolTip(tr("Finds the strongest treatment that stays under the limit and puts it on the ticket. Undo brings this one back."));
+    ease_->setToolTip(tr("Finds the strongest treatment that stays under the limit and puts it on the ticket. Undo "
+                         "brings this one back."));
     row->addWidget(words_, 1);
     row->addWidget(ease_, 0, Qt::AlignTop);
     all->addLayout(row);
@@ -67,7 +68,9 @@ void OverdoneGauge::refresh() {
         text = tr("Nothing is overdone.");
     else {
         const double at = c && c->clip ? c->clip->secondsAt(o.frame) : 0;
-        text = (over ? tr("Too much: %1 %2") : tr("In bounds; most: %1 %2")).arg(nameOf(o.worst).toLower()).arg(std::lround(gauge)) +
+        text = (over ? tr("Too much: %1 %2") : tr("In bounds; most: %1 %2"))
+                   .arg(nameOf(o.worst).toLower())
+                   .arg(std::lround(gauge)) +
                QString(" <a href=\"there\" style=\"color:%1\">%2</a>").arg(t.ink.name(), tr("at %1").arg(timeText(at)));
     }
     words_->setText(text);

@@ -9,8 +9,8 @@ class QPushButton;
 
 namespace ulm::app {
 
-/// The overdone meter at the foot of the ticket: a bar with its limit, the worst in words (a click goes there), and "Ease
-/// it" where it is too much.
+/// The overdone meter at the foot of the ticket: a bar with its limit, the worst in words (a click goes there), and
+/// "Ease it" where it is too much.
 class OverdoneGauge : public QWidget {
     Q_OBJECT
 public:

@@ -5,13 +5,14 @@
 namespace ulm::app {
 namespace {
 
-constexpr int kSide = 224;     // delivered pixels of a place
+constexpr int kSide = 224; // delivered pixels of a place
 constexpr int kStretchFrames = 3;
-constexpr int kEaseSteps = 6;  // halvings: to 1/64 of the treatment
+constexpr int kEaseSteps = 6; // halvings: to 1/64 of the treatment
 
 Rect around(const QPointF& centre, const PictureFormat& f) {
     const int w = std::min(kSide, f.width), h = std::min(kSide, f.height);
-    return {std::clamp(int(centre.x()) - w / 2, 0, f.width - w), std::clamp(int(centre.y()) - h / 2, 0, f.height - h), w, h};
+    return {std::clamp(int(centre.x()) - w / 2, 0, f.width - w), std::clamp(int(centre.y()) - h / 2, 0, f.height - h),
+            w, h};
 }
 
 } // namespace
@@ -39,7 +40,10 @@ std::vector<OverdoneModel::Place> OverdoneModel::places() const {
     if (!c || !c->clip || !p) return all;
     const std::int64_t last = c->clip->frameCount() - 1;
     for (const Spot& s : c->spots)
-        all.push_back({std::clamp<std::int64_t>(s.follows ? c->playhead : s.frame, 0, last), {s.x, s.y}, s.what == "text", false});
+        all.push_back({std::clamp<std::int64_t>(s.follows ? c->playhead : s.frame, 0, last),
+                       {s.x, s.y},
+                       s.what == "text",
+                       false});
     const FramingPlan& f = p->plan;
     const QPointF middle(f.srcX + f.srcW / 2, f.srcY + f.srcH / 2);
     for (int k = 0; k < kStretchFrames; ++k) {
@@ -49,7 +53,8 @@ std::vector<OverdoneModel::Place> OverdoneModel::places() const {
     return all;
 }
 
-Overdone OverdoneModel::judge(const Pipeline& p, const std::vector<Place>& places, double noise, const CancelToken& cancel) {
+Overdone OverdoneModel::judge(const Pipeline& p, const std::vector<Place>& places, double noise,
+                              const CancelToken& cancel) {
     Overdone all;
     Engine& e = project_.engine();
     for (const Place& place : places) {
@@ -82,19 +87,20 @@ void OverdoneModel::refresh() {
     }
     if (live_.busy()) return later_.start(120); // what people look at goes first
     const QPointer<QObject> self(this);
-    worker_.submit([this, self, p, round = round_, at = places(), noise = c->readings().noise](const CancelToken& cancel) {
-        try {
-            const Overdone found = judge(*p, at, noise, cancel);
-            onInterface(self, [this, round, found] {
-                if (round != round_) return;
-                overdone_ = found;
-                fresh_ = true;
-                Q_EMIT updated();
-            });
-        } catch (const Cancelled&) {
-        } catch (const Error&) { // the Bench's own pictures report it
-        }
-    });
+    worker_.submit(
+        [this, self, p, round = round_, at = places(), noise = c->readings().noise](const CancelToken& cancel) {
+            try {
+                const Overdone found = judge(*p, at, noise, cancel);
+                onInterface(self, [this, round, found] {
+                    if (round != round_) return;
+                    overdone_ = found;
+                    fresh_ = true;
+                    Q_EMIT updated();
+                });
+            } catch (const Cancelled&) {
+            } catch (const Error&) { // the Bench's own pictures report it
+            }
+        });
 }
 
 void OverdoneModel::ease() {
@@ -103,12 +109,15 @@ void OverdoneModel::ease() {
     easing_ = true;
     Q_EMIT updated();
     const QPointer<QObject> self(this);
-    easer_.submit([this, self, round = round_, at = places(), ticket = c->ticket, readings = c->readings(), reader = c->reader](const CancelToken& cancel) {
+    easer_.submit([this, self, round = round_, at = places(), ticket = c->ticket, readings = c->readings(),
+                   reader = c->reader](const CancelToken& cancel) {
         const auto finish = [&](std::optional<double> share) {
             onInterface(self, [this, round, share, ticket, readings] {
                 easing_ = false;
-                if (round == round_ && share && *share > 0 && *share < 1) project_.change(easedTicket(ticket, readings, *share));
-                else if (round == round_ && share && *share <= 0) Q_EMIT cannotEase();
+                if (round == round_ && share && *share > 0 && *share < 1)
+                    project_.change(easedTicket(ticket, readings, *share));
+                else if (round == round_ && share && *share <= 0)
+                    Q_EMIT cannotEase();
                 Q_EMIT updated();
             });
         };

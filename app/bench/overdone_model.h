@@ -5,8 +5,8 @@
 
 namespace ulm::app {
 
-/// Keeps the overdone meter up to date: judges the spots and a few frames of the stretch after every change, and finds how
-/// far a ticket has to be eased.
+/// Keeps the overdone meter up to date: judges the spots and a few frames of the stretch after every change, and finds
+/// how far a ticket has to be eased.
 class OverdoneModel : public QObject {
     Q_OBJECT
 public:

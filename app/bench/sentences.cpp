@@ -153,17 +153,20 @@ QString enlargeSentence(const Ticket& t, const ClipEntry& c, const Pipeline* p) 
                                                            {"bilinear", "bilinear"},
                                                            {"point", "point"}};
     const auto kernel = kernels.find(t.enlarge.method);
-    static const std::map<std::string, QString> kinds = {
-        {"general", tr("the general network")}, {"rough", tr("the network for rough clips")}, {"drawn", tr("the network for drawn pictures")}};
-    const QString by = kernel != kernels.end()                 ? kernel->second
+    static const std::map<std::string, QString> kinds = {{"general", tr("the general network")},
+                                                         {"rough", tr("the network for rough clips")},
+                                                         {"drawn", tr("the network for drawn pictures")}};
+    const QString by = kernel != kernels.end()               ? kernel->second
                        : t.enlarge.method.ends_with(".onnx") ? QString::fromStdString(t.enlarge.method).section('/', -1)
-                                                               : kinds.at(networkKind(t, c.readings()));
+                                                             : kinds.at(networkKind(t, c.readings()));
     const VideoFacts& v = c.clip->facts().video;
     if (!t.enlarge.on && !t.frame.on) return tr("Size kept: %1.").arg(sizeText(v.width, v.height));
     if (!p) return tr("The size cannot be worked out.");
-    const QString above = t.enlarge.on && t.enlarge.above > 1 ? tr(", worked at ×%1 of that").arg(number(t.enlarge.above, 2)) : QString();
+    const QString above =
+        t.enlarge.on && t.enlarge.above > 1 ? tr(", worked at ×%1 of that").arg(number(t.enlarge.above, 2)) : QString();
     return tr("×%1, to %2 pixels, by %3%4.")
-        .arg(number(p->plan.scale(), 2), sizeText(p->plan.width, p->plan.height), t.enlarge.on ? by : tr("Lanczos"), above);
+        .arg(number(p->plan.scale(), 2), sizeText(p->plan.width, p->plan.height), t.enlarge.on ? by : tr("Lanczos"),
+             above);
 }
 
 QString motionSentence(const Ticket& t, const ClipEntry& c) {

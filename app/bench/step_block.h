@@ -57,8 +57,8 @@ private:
 };
 
 /// Rows of a step's controls; `object` names the widget by its ticket key.
-QuantitySlider* addSlider(StepBlock* step, const char* object, const QString& name, double least, double most, double by,
-                          int decimals, const QString& unit);
+QuantitySlider* addSlider(StepBlock* step, const char* object, const QString& name, double least, double most,
+                          double by, int decimals, const QString& unit);
 void addHeading(StepBlock* step, const QString& text);
 
 } // namespace ulm::app

@@ -43,11 +43,13 @@ private:
     void showMenu();
     void edit(const std::function<void(Ticket&)>& change, const QString& stroke = {});
     /// A slider of the ticket's number `member`; moving it switches the step on.
-    QuantitySlider* addNumber(StepBlock* s, const char* key, const QString& name, double least, double most, double step,
-                              int decimals, const QString& unit, const std::function<double&(Ticket&)>& member);
+    QuantitySlider* addNumber(StepBlock* s, const char* key, const QString& name, double least, double most,
+                              double step, int decimals, const QString& unit,
+                              const std::function<double&(Ticket&)>& member);
     /// A slider of a quantity that can follow the clip's reading.
-    QuantitySlider* addQuantity(StepBlock* s, const char* key, const QString& name, double most, double step, int decimals,
-                                const std::function<Quantity&(Ticket&)>& member, double Readings::*reading);
+    QuantitySlider* addQuantity(StepBlock* s, const char* key, const QString& name, double most, double step,
+                                int decimals, const std::function<Quantity&(Ticket&)>& member,
+                                double Readings::*reading);
 
     Project& project_;
     LiveModel& live_;

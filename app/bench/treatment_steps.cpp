@@ -63,8 +63,9 @@ void TicketSheet::buildClean() {
     static const QStringList kMethods = {"learned", "learned-quick", "classic"};
     auto* method = new ChoiceRow(tr("Done by"), {tr("Network"), tr("Quick net"), tr("Filters")});
     method->setObjectName("clean.method");
-    method->setToolTip(tr("Who takes blocks and noise away. Network: a trained network that also looks at the frames before "
-                          "and after. Quick net: a smaller one. Filters: without any network."));
+    method->setToolTip(
+        tr("Who takes blocks and noise away. Network: a trained network that also looks at the frames before "
+           "and after. Quick net: a smaller one. Filters: without any network."));
     s->rows()->addWidget(method);
     connect(method, &ChoiceRow::chosen, this,
             [this](int i) { edit([&](Ticket& t) { t.clean.on = true, t.clean.method = kMethods[i].toStdString(); }); });
@@ -74,7 +75,8 @@ void TicketSheet::buildClean() {
     addQuantity(s, "clean.noise", tr("Noise"), kMostNoise, 0.5, 1, OF(clean.noise), &Readings::noise)
         ->setHelp(tr("Takes away grain that changes from frame to frame; frames before and after are followed along."),
                   tr("shadows look painted, skin turns waxy."));
-    addQuantity(s, "clean.noise_chroma", tr("Colour noise"), kMostNoise, 0.5, 1, OF(clean.chroma), &Readings::chromaNoise)
+    addQuantity(s, "clean.noise_chroma", tr("Colour noise"), kMostNoise, 0.5, 1, OF(clean.chroma),
+                &Readings::chromaNoise)
         ->setHelp(tr("Takes away blotches of colour, mostly in the dark."), tr("small coloured things grow grey."));
     addQuantity(s, "clean.ringing", tr("Ringing"), kMostRinging, 0.5, 1, OF(clean.ringing), &Readings::ringing)
         ->setHelp(tr("Calms the ripples beside strong edges, where it is quiet further away."),
@@ -166,12 +168,13 @@ void TicketSheet::buildEnlarge() {
         if (height->isModified()) typed(false);
     });
 
-    static const QStringList kMethods = {"learned", "learned-quick", "lanczos", "spline36", "bicubic", "bilinear", "point"};
+    static const QStringList kMethods = {"learned", "learned-quick", "lanczos", "spline36",
+                                         "bicubic", "bilinear",      "point"};
     auto* method = new QComboBox;
     method->setObjectName("enlarge.method");
-    method->addItems({tr("Network: most detail"), tr("Quick network: nearly that, faster"), tr("Lanczos: crispest filter"),
-                      tr("Spline 36: crisp, less ringing"), tr("Bicubic: softer"), tr("Bilinear: softest"),
-                      tr("Point: square pixels")});
+    method->addItems({tr("Network: most detail"), tr("Quick network: nearly that, faster"),
+                      tr("Lanczos: crispest filter"), tr("Spline 36: crisp, less ringing"), tr("Bicubic: softer"),
+                      tr("Bilinear: softest"), tr("Point: square pixels")});
     const auto labelled = [s](const QString& name, QWidget* w) {
         auto* row = new QHBoxLayout;
         auto* label = new QLabel(name);
@@ -186,16 +189,17 @@ void TicketSheet::buildEnlarge() {
             return edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.method = kMethods[i].toStdString(); });
         QString file = method->itemData(i).toString();
         if (file.isEmpty())
-            file = QFileDialog::getOpenFileName(this, tr("Choose a network"), QString::fromStdString(modelFolder().string()),
-                                                tr("Networks (*.onnx)"));
+            file = QFileDialog::getOpenFileName(
+                this, tr("Choose a network"), QString::fromStdString(modelFolder().string()), tr("Networks (*.onnx)"));
         if (!file.isEmpty()) useNetwork(file);
         refresh();
     });
     static const QStringList kKinds = {"auto", "general", "rough", "drawn"};
     auto* kind = new ChoiceRow(tr("Made for"), {tr("Auto"), tr("General"), tr("Rough"), tr("Drawn")});
     kind->setObjectName("enlarge.kind");
-    kind->setToolTip(tr("General: good clips. Rough: strongly compressed or noisy ones. Drawn: line art, letters, screens, "
-                        "games. Auto chooses by what was found."));
+    kind->setToolTip(
+        tr("General: good clips. Rough: strongly compressed or noisy ones. Drawn: line art, letters, screens, "
+           "games. Auto chooses by what was found."));
     s->rows()->addWidget(kind);
     connect(kind, &ChoiceRow::chosen, this,
             [this](int i) { edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.kind = kKinds[i].toStdString(); }); });
@@ -230,7 +234,8 @@ void TicketSheet::listNetworks(QComboBox* method, int shipped) {
     QStringList files;
     for (const auto& f : modelsInFolder()) files << QString::fromStdString(f.string());
     if (const ClipEntry* c = project_.currentClip())
-        if (const QString now = QString::fromStdString(c->ticket.enlarge.method); now.endsWith(".onnx") && !files.contains(now))
+        if (const QString now = QString::fromStdString(c->ticket.enlarge.method);
+            now.endsWith(".onnx") && !files.contains(now))
             files << now;
     QStringList listed;
     for (int i = shipped; i + 1 < method->count(); ++i) listed << method->itemData(i).toString();
@@ -254,7 +259,8 @@ void TicketSheet::useNetwork(const QString& file) {
 void TicketSheet::buildFinish() {
     StepBlock* s = addStep(tr("Finish"), "finish");
     addNumber(s, "finish.sharpen.amount", tr("Sharpen"), 0, 3, 0.05, 2, "", OF(finish.amount))
-        ->setHelp(tr("Unsharp mask on brightness: steepens edges."), tr("bright and dark lines beside edges, rough shadows."));
+        ->setHelp(tr("Unsharp mask on brightness: steepens edges."),
+                  tr("bright and dark lines beside edges, rough shadows."));
     addNumber(s, "finish.sharpen.radius", tr("Radius"), 0.3, 5, 0.1, 1, "px", OF(finish.radius))
         ->setHelp(tr("How wide an edge is taken to be, in delivered pixels."), tr("haloes."));
     addHeading(s, tr("By size of detail"));
@@ -278,8 +284,9 @@ void TicketSheet::buildFinish() {
     connect(shadows, &QCheckBox::clicked, this, [this](bool on) { edit([&](Ticket& t) { t.finish.shadows = on; }); });
     addHeading(s, tr("Film grain"));
     addNumber(s, "finish.grain.amount", tr("Grain"), 0, 20, 0.25, 2, "", OF(finish.grain.amount))
-        ->setHelp(tr("Grain that lives: new in every frame. It costs bits; see what the encode leaves of it under Encoded."),
-                  tr("the picture looks dirty, the file grows."));
+        ->setHelp(
+            tr("Grain that lives: new in every frame. It costs bits; see what the encode leaves of it under Encoded."),
+            tr("the picture looks dirty, the file grows."));
     addNumber(s, "finish.grain.size", tr("Grain size"), 0.5, 4, 0.1, 1, "px", OF(finish.grain.size))
         ->setHelp(tr("Larger grain survives an encode better."), tr("blotches."));
     addNumber(s, "finish.grain.midtones", tr("In mid-tones"), 0, 1, 0.05, 2, "", OF(finish.grain.midtones))

@@ -37,8 +37,8 @@ public:
         return Rect{down(out.x), down(out.y), up(out.right()) - down(out.x), up(out.bottom()) - down(out.y)};
     }
 
-    // fill(channel, input rect, samples) writes one channel of a tile's input; take(output rect, samples, stride, plane)
-    // hands out what was computed.
+    // fill(channel, input rect, samples) writes one channel of a tile's input; take(output rect, samples, stride,
+    // plane) hands out what was computed.
     template <class Fill, class Take>
     void run(const Rect& out, const CancelToken& cancel, Fill fill, Take take) const {
         const Rect in = inputOf(out);
@@ -49,7 +49,8 @@ public:
                 cancel.check();
                 const Rect core{x, y, std::min(tile, in.right() - x), std::min(tile, in.bottom() - y)};
                 // Sizes in steps of 16: few shapes are prepared, however regions lie.
-                const Rect whole{core.x - pad, core.y - pad, (core.w + 15) / 16 * 16 + 2 * pad, (core.h + 15) / 16 * 16 + 2 * pad};
+                const Rect whole{core.x - pad, core.y - pad, (core.w + 15) / 16 * 16 + 2 * pad,
+                                 (core.h + 15) / 16 * 16 + 2 * pad};
                 const Rect sized{whole.x, whole.y, (whole.w + a - 1) / a * a, (whole.h + a - 1) / a * a};
                 const std::size_t plane = static_cast<std::size_t>(sized.w) * sized.h;
                 input.resize(plane * net_.inputChannels());
@@ -57,7 +58,8 @@ public:
                 for (int c = 0; c < net_.inputChannels(); ++c) fill(c, sized, input.data() + plane * c);
                 net_.run(input.data(), sized.h, sized.w, result.data());
                 const Rect big{core.x * by_, core.y * by_, core.w * by_, core.h * by_};
-                take(big.intersected(out), result.data(), Rect{sized.x * by_, sized.y * by_, sized.w * by_, sized.h * by_});
+                take(big.intersected(out), result.data(),
+                     Rect{sized.x * by_, sized.y * by_, sized.w * by_, sized.h * by_});
             }
     }
 
@@ -80,13 +82,15 @@ private:
 
 void copyTile(const Rect& part, const float* from, const Rect& held, Plane& to) {
     for (int y = part.y; y < part.bottom(); ++y)
-        std::copy_n(from + static_cast<std::ptrdiff_t>(y - held.y) * held.w + (part.x - held.x), part.w, to.row(y) + (part.x - to.area().x));
+        std::copy_n(from + static_cast<std::ptrdiff_t>(y - held.y) * held.w + (part.x - held.x), part.w,
+                    to.row(y) + (part.x - to.area().x));
 }
 
 class NetworkStage : public Stage {
 public:
     NetworkStage(std::vector<StagePtr> inputs, const PictureFormat& out, Key key, std::shared_ptr<const Network> net)
-        : Stage(std::move(inputs), out, key), net_(std::move(net)), tiles_(*net_, this->inputs()[0]->format().frame()) {}
+        : Stage(std::move(inputs), out, key), net_(std::move(net)), tiles_(*net_, this->inputs()[0]->format().frame()) {
+    }
     const char* name() const override { return "network"; }
     std::int64_t frames() const override { return inputs()[0]->frames(); }
 
@@ -103,11 +107,15 @@ protected:
 
 class LumaNetworkStage : public NetworkStage {
 public:
-    LumaNetworkStage(std::vector<StagePtr> inputs, std::shared_ptr<const Network> net, const DamageLevels& levels, Kernel kernel)
-        : NetworkStage(inputs, scaled(inputs[0]->format(), static_cast<int>(net->scale())), keyOf(inputs, *net, levels, kernel), net),
+    LumaNetworkStage(std::vector<StagePtr> inputs, std::shared_ptr<const Network> net, const DamageLevels& levels,
+                     Kernel kernel)
+        : NetworkStage(inputs, scaled(inputs[0]->format(), static_cast<int>(net->scale())),
+                       keyOf(inputs, *net, levels, kernel), net),
           levels_(levels) {
         const PictureFormat &from = this->inputs()[0]->format(), &to = format();
-        chroma_ = std::make_unique<ResampleStage>(this->inputs()[0], ScaleWindow{0, 0, double(from.width), double(from.height), to.width, to.height}, kernel, to);
+        chroma_ = std::make_unique<ResampleStage>(
+            this->inputs()[0], ScaleWindow{0, 0, double(from.width), double(from.height), to.width, to.height}, kernel,
+            to);
     }
     std::vector<Need> needs(std::int64_t n, const Rect& region) const override {
         std::vector<Need> all;
@@ -122,7 +130,10 @@ public:
             [&](int c, const Rect& wanted, float* to) {
                 const auto k = static_cast<std::size_t>(c);
                 if (k < frames) return tiles_.gather(in[k].planes[0], wanted, to);
-                std::fill_n(to, wanted.pixels(), static_cast<float>(k == frames ? levels_.compression : k == frames + 1 ? levels_.noise : 0));
+                std::fill_n(to, wanted.pixels(),
+                            static_cast<float>(k == frames       ? levels_.compression
+                                               : k == frames + 1 ? levels_.noise
+                                                                 : 0));
             },
             [&](const Rect& part, const float* from, const Rect& held) { copyTile(part, from, held, out.planes[0]); });
         if (net_->scale() == 1) {
@@ -137,7 +148,10 @@ private:
     static Key keyOf(const std::vector<StagePtr>& inputs, const Network& net, const DamageLevels& l, Kernel kernel) {
         KeyMaker key("network");
         for (const StagePtr& i : inputs) key.add(i);
-        return key.add(static_cast<std::int64_t>(net.hash())).add(l.compression).add(l.noise).add(static_cast<int>(kernel));
+        return key.add(static_cast<std::int64_t>(net.hash()))
+            .add(l.compression)
+            .add(l.noise)
+            .add(static_cast<int>(kernel));
     }
     DamageLevels levels_;
     std::unique_ptr<ResampleStage> chroma_;
@@ -146,9 +160,15 @@ private:
 // For networks of three or four channels: the picture as R'G'B' and back.
 class ColourNetworkStage : public NetworkStage {
 public:
-    ColourNetworkStage(StagePtr full, std::shared_ptr<const Network> net, const NetworkInput& form, MatrixWeights matrix)
+    ColourNetworkStage(StagePtr full, std::shared_ptr<const Network> net, const NetworkInput& form,
+                       MatrixWeights matrix)
         : NetworkStage({full}, scaled(full->format(), static_cast<int>(net->scale())),
-                       KeyMaker("network").add(full).add(static_cast<std::int64_t>(net->hash())).add(int(form.bgr)).add(form.range), net),
+                       KeyMaker("network")
+                           .add(full)
+                           .add(static_cast<std::int64_t>(net->hash()))
+                           .add(int(form.bgr))
+                           .add(form.range),
+                       net),
           form_(form), matrix_(matrix) {}
     std::vector<Need> needs(std::int64_t n, const Rect& region) const override { return {{0, n, needed(region)}}; }
     void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
@@ -186,7 +206,8 @@ StagePtr throughNetwork(StagePtr input, std::vector<StagePtr> neighbours, std::s
     if (net->scale() < 1) throw std::logic_error("throughNetwork: the network makes pictures smaller");
     if (net->outputChannels() == 1) {
         neighbours.insert(neighbours.begin(), std::move(input));
-        if (neighbours.size() != static_cast<std::size_t>(net->frames())) throw std::logic_error("throughNetwork: the network wants other neighbours");
+        if (neighbours.size() != static_cast<std::size_t>(net->frames()))
+            throw std::logic_error("throughNetwork: the network wants other neighbours");
         return std::make_shared<LumaNetworkStage>(std::move(neighbours), std::move(net), levels, kernel);
     }
     const PictureFormat was = input->format();

@@ -9,14 +9,16 @@ namespace ulm {
 
 /// How a network that is not ours wants its pictures; read from the card beside it.
 struct NetworkInput {
-    bool bgr = false;   ///< channels in the order blue, green, red
-    double range = 1;   ///< value of white: 1 or 255
+    bool bgr = false; ///< channels in the order blue, green, red
+    double range = 1; ///< value of white: 1 or 255
 };
 
-/// `input` through the network: luma only for one channel (chroma is scaled by `chromaKernel`), R'G'B' for three or four
-/// (the fourth is set to white). neighbours: stages that show the frames -1, +1, -2, +2 … of `input` moved onto this one, as
-/// many as the network wants. The result is scale() times as large; a region gives the whole frame's samples.
+/// `input` through the network: luma only for one channel (chroma is scaled by `chromaKernel`), R'G'B' for three or
+/// four (the fourth is set to white). neighbours: stages that show the frames -1, +1, -2, +2 … of `input` moved onto
+/// this one, as many as the network wants. The result is scale() times as large; a region gives the whole frame's
+/// samples.
 StagePtr throughNetwork(StagePtr input, std::vector<StagePtr> neighbours, std::shared_ptr<const Network> network,
-                        const DamageLevels& levels, Kernel chromaKernel = Kernel::Lanczos, const NetworkInput& form = {});
+                        const DamageLevels& levels, Kernel chromaKernel = Kernel::Lanczos,
+                        const NetworkInput& form = {});
 
 } // namespace ulm

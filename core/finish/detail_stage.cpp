@@ -16,7 +16,8 @@ constexpr float kStep = 1 / 219.f;
 class DetailStage : public Stage {
 public:
     DetailStage(StagePtr input, const std::array<double, 4>& gains, double threshold)
-        : Stage({input}, input->format(), keyOf(input, gains, threshold)), gains_(gains), threshold_(float(threshold) * kStep) {}
+        : Stage({input}, input->format(), keyOf(input, gains, threshold)), gains_(gains),
+          threshold_(float(threshold) * kStep) {}
     const char* name() const override { return "detail"; }
     int margin() const override { return gaussianReach(kSigmas[widest()]); }
     void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
@@ -66,7 +67,8 @@ private:
 class GuardStage : public Stage {
 public:
     GuardStage(StagePtr sharpened, StagePtr plain, double limit, bool shadows)
-        : Stage({sharpened, plain}, plain->format(), KeyMaker("guard").add(sharpened).add(plain).add(limit).add(int(shadows))),
+        : Stage({sharpened, plain}, plain->format(),
+                KeyMaker("guard").add(sharpened).add(plain).add(limit).add(int(shadows))),
           limit_(static_cast<float>(limit)), shadows_(shadows) {}
     const char* name() const override { return "guard"; }
     std::vector<Need> needs(std::int64_t frame, const Rect& region) const override {
@@ -82,7 +84,8 @@ public:
         for (int y = r.y; y < r.bottom(); ++y)
             for (int x = 0; x < r.w; ++x) {
                 const int px = r.x - p.x + x;
-                const float was = plain.row(y)[px], least = low.at<float>(y - p.y, px), most = high.at<float>(y - p.y, px);
+                const float was = plain.row(y)[px], least = low.at<float>(y - p.y, px),
+                            most = high.at<float>(y - p.y, px);
                 float v = sharp.row(y)[x];
                 if (v > most) v -= limit_ * (v - most);
                 if (v < least) v += limit_ * (least - v);

@@ -12,12 +12,15 @@ namespace {
 class GrainStage : public Stage {
 public:
     GrainStage(StagePtr input, double amount, double size, double midtones, std::uint32_t seed)
-        : Stage({input}, input->format(), KeyMaker("grain").add(input).add(amount).add(size).add(midtones).add(std::int64_t(seed))),
-          amount_(static_cast<float>(amount / 219)), sigma_(size > 0.75 ? 0.42 * size : 0), midtones_(static_cast<float>(midtones)), seed_(seed) {}
+        : Stage({input}, input->format(),
+                KeyMaker("grain").add(input).add(amount).add(size).add(midtones).add(std::int64_t(seed))),
+          amount_(static_cast<float>(amount / 219)), sigma_(size > 0.75 ? 0.42 * size : 0),
+          midtones_(static_cast<float>(midtones)), seed_(seed) {}
     const char* name() const override { return "grain"; }
     bool worthKeeping() const override { return false; }
 
-    void compute(std::int64_t frame, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
+    void compute(std::int64_t frame, std::span<const Picture> in, Picture& out,
+                 const CancelToken& cancel) const override {
         cancel.check();
         const Rect r = out.planes[0].area();
         const Plane grain = field(r, static_cast<std::uint32_t>(frame));

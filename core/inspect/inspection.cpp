@@ -246,7 +246,8 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
                     readings.run([&gathering, picture, next, n, faces, quantiser] {
                         const Plane& luma = picture->planes[0];
                         Sample s{n, lookAt(*picture, next ? &next->planes[0] : nullptr), findText(luma, n), {}, 0};
-                        if (quantiser) s.reading.readings.compression = compressionBy(*quantiser, s.reading.readings.compression);
+                        if (quantiser)
+                            s.reading.readings.compression = compressionBy(*quantiser, s.reading.readings.compression);
                         if (faces) s.faces = findFaces(luma, n);
                         if (next && s.reading.readings.combing > 2) s.fieldVote = fieldVote(luma, next->planes[0]);
                         gathering.add(std::move(s), luma);

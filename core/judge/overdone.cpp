@@ -30,7 +30,8 @@ FaultMap mapOf(const cv::Mat& value, const cv::Mat& weight, const Rect& area) {
     FaultMap map(area);
     for (int y = 0; y < value.rows; ++y)
         for (int x = 0; x < value.cols; ++x)
-            if (const float w = weight.at<float>(y, x); w > 0.02f) map.add(area.x + x, area.y + y, value.at<float>(y, x), w);
+            if (const float w = weight.at<float>(y, x); w > 0.02f)
+                map.add(area.x + x, area.y + y, value.at<float>(y, x), w);
     return map;
 }
 
@@ -65,8 +66,8 @@ struct Pair {
     Rect area;
 };
 
-// Overshoot beyond the range that lay around an edge before, as a share of the edge's height; 40 % is the limit. A little
-// of it belongs to any good enlargement and is left out.
+// Overshoot beyond the range that lay around an edge before, as a share of the edge's height; 40 % is the limit. A
+// little of it belongs to any good enlargement and is left out.
 FaultMap haloes(const Pair& p) {
     const int reach = 2 * static_cast<int>(std::ceil(1.5 * p.scale)) + 1;
     cv::Mat low, high;
@@ -117,7 +118,8 @@ FaultMap letters(const Pair& p) {
     const double sigma = 2.2 * p.scale;
     const cv::Mat a = soft(p.before, 0.6 * p.scale), b = soft(p.after, 0.6 * p.scale);
     const cv::Mat ma = soft(a, sigma), mb = soft(b, sigma);
-    const cv::Mat va = soft(a.mul(a), sigma) - ma.mul(ma), vb = soft(b.mul(b), sigma) - mb.mul(mb), both = soft(a.mul(b), sigma) - ma.mul(mb);
+    const cv::Mat va = soft(a.mul(a), sigma) - ma.mul(ma), vb = soft(b.mul(b), sigma) - mb.mul(mb),
+                  both = soft(a.mul(b), sigma) - ma.mul(mb);
     cv::Mat root, unlike;
     cv::sqrt(cv::max(va.mul(vb), 0.f), root);
     const float c = 4 * kStep * kStep;
@@ -151,7 +153,8 @@ const std::vector<OverdoneKind>& overdoneKinds() {
 
 Overdone judgeOverdone(const OverdonePlace& place) {
     const auto pairOf = [&](const Picture& a, const Picture& b) {
-        return Pair{viewOf(a.planes[0]), viewOf(b.planes[0]), std::max(0.5, place.scale), place.noise, a.planes[0].area()};
+        return Pair{viewOf(a.planes[0]), viewOf(b.planes[0]), std::max(0.5, place.scale), place.noise,
+                    a.planes[0].area()};
     };
     const Pair p = pairOf(place.before, place.after);
     Overdone o;
@@ -177,7 +180,8 @@ Overdone judgeOverdone(const OverdonePlace& place) {
     if (place.text) take("text", letters(p));
     if (place.beforeNext.planes[0].bufferBytes() && place.afterNext.planes[0].bufferBytes())
         take("flicker", flicker(p, pairOf(place.beforeNext, place.afterNext)));
-    const double stairs = readingOf("stairs", place.after, place.scale) - readingOf("stairs", place.before, place.scale);
+    const double stairs =
+        readingOf("stairs", place.after, place.scale) - readingOf("stairs", place.before, place.scale);
     note("stairs", stairs > 4 ? (stairs - 4) * 100 / 20 : 0, {});
     return o;
 }
@@ -218,7 +222,8 @@ Ticket easedTicket(const Ticket& t, const Readings& r, double share) {
     return e;
 }
 
-double easeShare(const Ticket& t, const Readings& r, double limit, int steps, const std::function<double(const Ticket&)>& judge) {
+double easeShare(const Ticket& t, const Readings& r, double limit, int steps,
+                 const std::function<double(const Ticket&)>& judge) {
     if (judge(t) <= limit) return 1;
     double low = 0, high = 1;
     for (int k = 0; k < steps; ++k) {

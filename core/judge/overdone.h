@@ -24,10 +24,10 @@ const std::vector<OverdoneKind>& overdoneKinds();
 /// One place before and after: the same region of the delivered picture, source merely scaled and treated.
 struct OverdonePlace {
     Picture before, after;
-    std::int64_t frame = 0;  ///< of the source
-    double scale = 1;        ///< delivered pixels per source pixel
-    double noise = 0;        ///< sigma of the source's luma, 8-bit steps
-    bool text = false;       ///< letters are known to be here
+    std::int64_t frame = 0;        ///< of the source
+    double scale = 1;              ///< delivered pixels per source pixel
+    double noise = 0;              ///< sigma of the source's luma, 8-bit steps
+    bool text = false;             ///< letters are known to be here
     Picture beforeNext, afterNext; ///< the next frame, for flicker; empty planes where it is not known
 };
 
@@ -45,12 +45,13 @@ struct Overdone {
 /// Errors: none; planes of before and after have the same area.
 Overdone judgeOverdone(const OverdonePlace& place);
 
-/// The ticket with all its treatments at `share` ([0, 1]) of what they are: values of Clean become fixed, sharpening and
-/// detail are scaled; sizes, shapes and grain stay.
+/// The ticket with all its treatments at `share` ([0, 1]) of what they are: values of Clean become fixed, sharpening
+/// and detail are scaled; sizes, shapes and grain stay.
 Ticket easedTicket(const Ticket&, const Readings&, double share);
 
 /// The strongest share whose gauge stays at or below `limit`, by bisection in `steps`; judge() tells a ticket's gauge.
 /// 1 where the ticket is within the limit already, 0 where even an untreated one is not.
-double easeShare(const Ticket&, const Readings&, double limit, int steps, const std::function<double(const Ticket&)>& judge);
+double easeShare(const Ticket&, const Readings&, double limit, int steps,
+                 const std::function<double(const Ticket&)>& judge);
 
 } // namespace ulm

@@ -35,7 +35,8 @@ DamageLevels estimateDamage(const Plane& luma) {
     std::vector<float> in(static_cast<std::size_t>(w) * h), out(in.size() / 64 * 4);
     for (int k = 0; k < 3; ++k) { // along the diagonal, the middle among them
         const int x0 = all.x + (all.w - w) * (2 * k + 1) / 6, y0 = all.y + (all.h - h) * (2 * k + 1) / 6;
-        for (int y = 0; y < h; ++y) std::copy_n(luma.row(y0 + y) + (x0 - all.x), w, in.data() + static_cast<std::ptrdiff_t>(y) * w);
+        for (int y = 0; y < h; ++y)
+            std::copy_n(luma.row(y0 + y) + (x0 - all.x), w, in.data() + static_cast<std::ptrdiff_t>(y) * w);
         net->run(in.data(), h, w, out.data());
         const std::size_t plane = out.size() / 4;
         compression.add(out.data(), out.data() + plane, plane);

@@ -4,8 +4,8 @@
 
 namespace ulm {
 
-/// How damaged a picture is, as networks are told it: 0 (none) … about 1. compression: (rate factor of H.264 - 12) / 28;
-/// noise: sigma in 8-bit steps / 16, before the encode.
+/// How damaged a picture is, as networks are told it: 0 (none) … about 1. compression: (rate factor of H.264 - 12) /
+/// 28; noise: sigma in 8-bit steps / 16, before the encode.
 struct DamageLevels {
     double compression = 0, noise = 0;
     bool operator==(const DamageLevels&) const = default;

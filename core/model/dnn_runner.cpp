@@ -30,7 +30,8 @@ memory::dims dimsOf(const NetSize& s) { return {1, s.channels, s.rows, s.columns
 Desc plainDesc(const NetSize& s) { return {dimsOf(s), Type::f32, Tag::nchw}; }
 
 bool isActivation(NetOp op) {
-    return op == NetOp::Prelu || op == NetOp::LeakyRelu || op == NetOp::Clip || op == NetOp::Sigmoid || op == NetOp::Tanh;
+    return op == NetOp::Prelu || op == NetOp::LeakyRelu || op == NetOp::Clip || op == NetOp::Sigmoid ||
+           op == NetOp::Tanh;
 }
 
 struct Eltwise {
@@ -41,7 +42,8 @@ struct Eltwise {
 std::optional<Eltwise> eltwiseOf(const NetNode& n) {
     switch (n.op) {
     case NetOp::LeakyRelu: return Eltwise{algorithm::eltwise_relu, n.alpha, 0};
-    case NetOp::Prelu: return n.weights.size() == 1 ? std::optional(Eltwise{algorithm::eltwise_relu, n.weights[0], 0}) : std::nullopt;
+    case NetOp::Prelu:
+        return n.weights.size() == 1 ? std::optional(Eltwise{algorithm::eltwise_relu, n.weights[0], 0}) : std::nullopt;
     case NetOp::Clip:
         if (n.low == 0 && std::isinf(n.high)) return Eltwise{algorithm::eltwise_relu, 0, 0};
         return Eltwise{algorithm::eltwise_clip, std::max(n.low, -3e38f), std::min(n.high, 3e38f)};
@@ -65,7 +67,8 @@ struct DnnRunner::Shared {
     std::mutex mutex;
     std::vector<std::vector<std::pair<Desc, memory>>> kept; // by node
 
-    memory weights(std::size_t node, const Desc& wanted, const Desc& given, const float* numbers, dnnl::stream& stream) {
+    memory weights(std::size_t node, const Desc& wanted, const Desc& given, const float* numbers,
+                   dnnl::stream& stream) {
         std::lock_guard lock(mutex);
         for (auto& [desc, m] : kept[node])
             if (desc == wanted) return m;
@@ -168,7 +171,8 @@ private:
     const NetNode* activationAfter(std::size_t k) const {
         if (k + 1 >= graph_.nodes.size()) return nullptr;
         const NetNode &n = graph_.nodes[k], &next = graph_.nodes[k + 1];
-        const bool only = n.out != graph_.result && next.in[0] == n.out && lastUse_[static_cast<std::size_t>(n.out)] == static_cast<int>(k + 1);
+        const bool only = n.out != graph_.result && next.in[0] == n.out &&
+                          lastUse_[static_cast<std::size_t>(n.out)] == static_cast<int>(k + 1);
         return only && isActivation(next.op) ? &next : nullptr;
     }
 
@@ -179,8 +183,8 @@ private:
         const memory::dim g = n.groups, o = to.channels / g, i = from.channels / g, kh = n.kernel[0], kw = n.kernel[1];
         memory::dims shape = g > 1 ? memory::dims{g, o, i, kh, kw} : memory::dims{o, i, kh, kw};
         const Tag given = transpose ? (g > 1 ? Tag::giohw : Tag::iohw) : (g > 1 ? Tag::goihw : Tag::oihw);
-        const Desc src(dimsOf(from), type_, Tag::any), dst(dimsOf(to), type_, Tag::any), weights(shape, type_, Tag::any),
-            bias({to.channels}, Type::f32, Tag::x);
+        const Desc src(dimsOf(from), type_, Tag::any), dst(dimsOf(to), type_, Tag::any),
+            weights(shape, type_, Tag::any), bias({to.channels}, Type::f32, Tag::x);
         const memory::dims strides{n.stride[0], n.stride[1]}, dilates{n.dilation[0] - 1, n.dilation[1] - 1};
         // The last pads follow from the result's size (a stride may leave some of the file's pads unread).
         memory::dims padL{n.pads[0], n.pads[1]}, padR{n.pads[2], n.pads[3]};
@@ -205,26 +209,32 @@ private:
         std::unordered_map<int, memory> args;
         const auto build = [&](const auto& pd, auto primitive) {
             const memory in = inLayout(values_[static_cast<std::size_t>(n.in[0])], pd.src_desc());
-            const memory w = owner_.shared_->weights(k, pd.weights_desc(), Desc(shape, Type::f32, given), n.weights.data(), stream_);
+            const memory w =
+                owner_.shared_->weights(k, pd.weights_desc(), Desc(shape, Type::f32, given), n.weights.data(), stream_);
             args = {{DNNL_ARG_SRC, in}, {DNNL_ARG_WEIGHTS, w}};
             if (!n.bias.empty()) args[DNNL_ARG_BIAS] = memory(bias, engine(), const_cast<float*>(n.bias.data()));
             if (act && !eltwiseOf(*act))
                 args[DNNL_ARG_ATTR_MULTIPLE_POST_OP(0) | DNNL_ARG_WEIGHTS] =
-                    memory(Desc({1, to.channels, 1, 1}, Type::f32, Tag::nchw), engine(), const_cast<float*>(act->weights.data()));
+                    memory(Desc({1, to.channels, 1, 1}, Type::f32, Tag::nchw), engine(),
+                           const_cast<float*>(act->weights.data()));
             args[DNNL_ARG_DST] = valueRoom(pd.dst_desc(), act ? act->out : n.out);
             execute(std::move(primitive), args);
         };
         const auto kind = dnnl::prop_kind::forward_inference;
         if (transpose) {
             using D = dnnl::deconvolution_forward;
-            const auto d = n.bias.empty() ? D::desc(kind, algorithm::deconvolution_direct, src, weights, dst, strides, dilates, padL, padR)
-                                          : D::desc(kind, algorithm::deconvolution_direct, src, weights, bias, dst, strides, dilates, padL, padR);
+            const auto d = n.bias.empty() ? D::desc(kind, algorithm::deconvolution_direct, src, weights, dst, strides,
+                                                    dilates, padL, padR)
+                                          : D::desc(kind, algorithm::deconvolution_direct, src, weights, bias, dst,
+                                                    strides, dilates, padL, padR);
             const D::primitive_desc pd(d, attr, engine());
             build(pd, D(pd));
         } else {
             using C = dnnl::convolution_forward;
-            const auto d = n.bias.empty() ? C::desc(kind, algorithm::convolution_direct, src, weights, dst, strides, dilates, padL, padR)
-                                          : C::desc(kind, algorithm::convolution_direct, src, weights, bias, dst, strides, dilates, padL, padR);
+            const auto d = n.bias.empty() ? C::desc(kind, algorithm::convolution_direct, src, weights, dst, strides,
+                                                    dilates, padL, padR)
+                                          : C::desc(kind, algorithm::convolution_direct, src, weights, bias, dst,
+                                                    strides, dilates, padL, padR);
             const C::primitive_desc pd(d, attr, engine());
             build(pd, C(pd));
         }
@@ -236,21 +246,25 @@ private:
         const auto e = *eltwiseOf(n);
         const memory in = values_[static_cast<std::size_t>(n.in[0])];
         using E = dnnl::eltwise_forward;
-        const E::primitive_desc pd({dnnl::prop_kind::forward_inference, e.kind, in.get_desc(), e.alpha, e.beta}, engine());
+        const E::primitive_desc pd({dnnl::prop_kind::forward_inference, e.kind, in.get_desc(), e.alpha, e.beta},
+                                   engine());
         execute(E(pd), {{DNNL_ARG_SRC, in}, {DNNL_ARG_DST, valueRoom(in.get_desc(), n.out)}});
         return k;
     }
 
     std::size_t addBinary(std::size_t k) {
         const NetNode& n = graph_.nodes[k];
-        const algorithm how = n.op == NetOp::Add ? algorithm::binary_add : n.op == NetOp::Sub ? algorithm::binary_sub : algorithm::binary_mul;
+        const algorithm how = n.op == NetOp::Add   ? algorithm::binary_add
+                              : n.op == NetOp::Sub ? algorithm::binary_sub
+                                                   : algorithm::binary_mul;
         const memory a = values_[static_cast<std::size_t>(n.in[0])];
         const NetSize& s = sizes_[static_cast<std::size_t>(n.out)];
         memory b;
         if (n.in[1] >= 0)
             b = inLayout(values_[static_cast<std::size_t>(n.in[1])], a.get_desc());
         else
-            b = memory(Desc({1, n.weights.size() == 1 ? 1 : s.channels, 1, 1}, Type::f32, Tag::nchw), engine(), const_cast<float*>(n.weights.data()));
+            b = memory(Desc({1, n.weights.size() == 1 ? 1 : s.channels, 1, 1}, Type::f32, Tag::nchw), engine(),
+                       const_cast<float*>(n.weights.data()));
         using B = dnnl::binary;
         const B::primitive_desc pd({how, a.get_desc(), b.get_desc(), a.get_desc()}, engine());
         execute(B(pd), {{DNNL_ARG_SRC_0, a}, {DNNL_ARG_SRC_1, b}, {DNNL_ARG_DST, valueRoom(a.get_desc(), n.out)}});
@@ -292,7 +306,9 @@ private:
     }
 
     struct Aligned { // dnnl wants 64-byte rows for speed
-        explicit Aligned(std::size_t bytes) : bytes_(bytes), data_(static_cast<std::byte*>(std::aligned_alloc(64, (bytes + 63) / 64 * 64)), &std::free) {
+        explicit Aligned(std::size_t bytes)
+            : bytes_(bytes),
+              data_(static_cast<std::byte*>(std::aligned_alloc(64, (bytes + 63) / 64 * 64)), &std::free) {
             if (!data_) throw std::bad_alloc();
         }
         std::size_t size() const { return bytes_; }

@@ -53,7 +53,8 @@ NetworkCard readCard(const fs::path& network) {
     if (order != "rgb" && order != "bgr") throw broken("\"order\" must be rgb or bgr");
     c.bgr = order == "bgr";
     if (j.contains("range")) {
-        if (!j["range"].is_number() || (j["range"] != 1 && j["range"] != 255)) throw broken("\"range\" must be 1 or 255");
+        if (!j["range"].is_number() || (j["range"] != 1 && j["range"] != 255))
+            throw broken("\"range\" must be 1 or 255");
         c.range = j["range"].get<double>();
     }
     c.known = true;
@@ -61,7 +62,11 @@ NetworkCard readCard(const fs::path& network) {
 }
 
 void writeCard(const fs::path& network, const NetworkCard& c) {
-    const nlohmann::json j = {{"name", c.name}, {"licence", c.licence}, {"source", c.source}, {"order", c.bgr ? "bgr" : "rgb"}, {"range", c.range}};
+    const nlohmann::json j = {{"name", c.name},
+                              {"licence", c.licence},
+                              {"source", c.source},
+                              {"order", c.bgr ? "bgr" : "rgb"},
+                              {"range", c.range}};
     writeFileWhole(cardOf(network).string(), j.dump(2) + "\n");
 }
 

@@ -7,9 +7,9 @@ namespace ulm {
 /// What a network's file does not say; kept beside it as NAME.card.json.
 struct NetworkCard {
     std::string name, licence, source;
-    bool bgr = false;    ///< its channels are blue, green, red
-    double range = 1;    ///< its value of white: 1 or 255
-    bool known = false;  ///< there is a card; else these are guesses
+    bool bgr = false;   ///< its channels are blue, green, red
+    double range = 1;   ///< its value of white: 1 or 255
+    bool known = false; ///< there is a card; else these are guesses
     bool operator==(const NetworkCard&) const = default;
 };
 /// Errors: Fault::Input where the card is there but no such card.

@@ -68,7 +68,8 @@ std::vector<Reach> reaches(const NetGraph& g, const std::string& file) {
         out.radius = in.radius + taps / in.perPixel;
         out.perPixel = in.perPixel * step;
         if (out.perPixel < 1) out.align = std::lcm(in.align, static_cast<int>(std::lround(1 / out.perPixel)));
-        if (out.align > 64 || out.radius > 512) throw unfit(file, "it looks " + std::to_string(std::lround(out.radius)) + " pixels far");
+        if (out.align > 64 || out.radius > 512)
+            throw unfit(file, "it looks " + std::to_string(std::lround(out.radius)) + " pixels far");
         r[static_cast<std::size_t>(n.out)] = out;
     }
     return r;
@@ -88,7 +89,8 @@ public:
         scale_ = r.perPixel;
         const double up = scale_ >= 1 ? scale_ : 1 / scale_;
         if (up > 16 || up != std::round(up)) throw unfit(file, "it changes sizes by " + std::to_string(scale_));
-        if (s.rows > side * scale_ || s.columns > (side + 2 * align_) * scale_) throw unfit(file, "its result has more pixels than its scale says");
+        if (s.rows > side * scale_ || s.columns > (side + 2 * align_) * scale_)
+            throw unfit(file, "its result has more pixels than its scale says");
         // Networks without padding return a smaller picture: its middle is what the input's middle became.
         cropRows_ = static_cast<int>(std::lround(side * scale_)) - s.rows;
         cropColumns_ = static_cast<int>(std::lround((side + 2 * align_) * scale_)) - s.columns;
@@ -162,7 +164,8 @@ std::string Network::note(const std::string& key) const {
     return {};
 }
 
-std::shared_ptr<const Network> Network::fromBytes(std::span<const std::byte> bytes, const std::string& file, NetPrecision precision) {
+std::shared_ptr<const Network> Network::fromBytes(std::span<const std::byte> bytes, const std::string& file,
+                                                  NetPrecision precision) {
     try {
         return std::make_shared<FastNetwork>(readOnnx(bytes, file), bytes, file, precision);
     } catch (const UnsupportedNet& e) {
@@ -175,7 +178,8 @@ std::shared_ptr<const Network> Network::open(const std::filesystem::path& path, 
     std::error_code ec;
     const auto bytes = std::filesystem::file_size(path, ec);
     if (ec || !std::filesystem::is_regular_file(path))
-        throw Error(Fault::Input, file, "there is no such network file", "Check its name, or choose a network that ships.");
+        throw Error(Fault::Input, file, "there is no such network file",
+                    "Check its name, or choose a network that ships.");
     if (bytes > static_cast<std::uintmax_t>(kMostNetBytes))
         throw Error(Fault::Input, file, "the network is larger than 256 MB", "Use a smaller network.");
     std::ifstream in(path, std::ios::binary);

@@ -12,11 +12,12 @@ namespace ulm {
 /// Ours say in their metadata what they want besides luma: neighbouring frames and damage levels (docs/networks.md).
 class Network {
 public:
-    /// Errors: Fault::Input naming `file`: unreadable, damaged, hostile, or with an operator that neither our runner nor
-    /// OpenCV's has (the operator and its node are named).
+    /// Errors: Fault::Input naming `file`: unreadable, damaged, hostile, or with an operator that neither our runner
+    /// nor OpenCV's has (the operator and its node are named).
     static std::shared_ptr<const Network> fromBytes(std::span<const std::byte> bytes, const std::string& file,
                                                     NetPrecision precision = NetPrecision::F32);
-    static std::shared_ptr<const Network> open(const std::filesystem::path& file, NetPrecision precision = NetPrecision::F32);
+    static std::shared_ptr<const Network> open(const std::filesystem::path& file,
+                                               NetPrecision precision = NetPrecision::F32);
     virtual ~Network() = default;
 
     const std::string& file() const { return file_; }
@@ -37,9 +38,9 @@ public:
     /// Our own runner runs it, not OpenCV's.
     virtual bool isFast() const = 0;
 
-    /// in: inputChannels() × rows × columns; out: outputChannels() × scale()·rows × scale()·columns. Rows and columns are
-    /// positive multiples of align(), and more than twice margin(); results nearer to the edge than margin() are not to
-    /// be used.
+    /// in: inputChannels() × rows × columns; out: outputChannels() × scale()·rows × scale()·columns. Rows and columns
+    /// are positive multiples of align(), and more than twice margin(); results nearer to the edge than margin() are
+    /// not to be used.
     virtual void run(const float* in, int rows, int columns, float* out) const = 0;
 
 protected:

@@ -73,7 +73,9 @@ private:
         throw Error(Fault::Input, file_, "the network cannot be used: " + reason,
                     "Export it again as ONNX with one picture in and one out, or choose another network.");
     }
-    static std::string called(const NodeProto& n) { return n.op_type() + (n.name().empty() ? "" : " \"" + n.name() + "\""); }
+    static std::string called(const NodeProto& n) {
+        return n.op_type() + (n.name().empty() ? "" : " \"" + n.name() + "\"");
+    }
     [[noreturn]] static void unsupported(const NodeProto& n, const std::string& what) {
         throw UnsupportedNet(what + " in " + called(n));
     }
@@ -90,7 +92,8 @@ private:
         if (shape.dim_size() != 4) fail("its input is not a picture (batch, channels, rows, columns)");
         if (shape.dim(0).has_dim_value() && shape.dim(0).dim_value() > 1) fail("its input is a batch of pictures");
         const std::int64_t c = shape.dim(1).dim_value();
-        if (!shape.dim(1).has_dim_value() || c < 1 || c > 64) fail("its input does not say how many channels it has, 1 to 64");
+        if (!shape.dim(1).has_dim_value() || c < 1 || c > 64)
+            fail("its input does not say how many channels it has, 1 to 64");
         graph_.inputChannels = static_cast<int>(c);
         values_[input->name()] = {0, graph_.inputChannels};
     }
@@ -197,7 +200,8 @@ private:
     }
     void emit(NetNode node, const std::string& name) {
         node.out = next_++;
-        if (name.empty() || values_.contains(name) || constants_.contains(name)) fail("two steps make \"" + name + "\"");
+        if (name.empty() || values_.contains(name) || constants_.contains(name))
+            fail("two steps make \"" + name + "\"");
         values_[name] = {node.out, node.channels};
         graph_.nodes.push_back(std::move(node));
     }
@@ -271,7 +275,8 @@ private:
         const std::int64_t groups = number(n, "group", 1);
         for (auto d : w->shape)
             if (d < 1 || d > kMostChannels) fail("absurd weights in " + called(n));
-        if (groups < 1 || groups > kMostChannels || v.channels % groups) fail("groups do not divide channels in " + called(n));
+        if (groups < 1 || groups > kMostChannels || v.channels % groups)
+            fail("groups do not divide channels in " + called(n));
         const std::int64_t inputs = transpose ? w->shape[0] : w->shape[1] * groups;
         const std::int64_t outputs = transpose ? w->shape[1] * groups : w->shape[0];
         if (inputs != v.channels || outputs % groups || outputs > kMostChannels)
@@ -361,7 +366,8 @@ private:
         constants_[n.output(0)] = std::move(r);
     }
     void readConcat(const NodeProto& n) {
-        if (number(n, "axis", 1) != 1 && number(n, "axis", 1) != -3) unsupported(n, "joining along another axis than channels");
+        if (number(n, "axis", 1) != 1 && number(n, "axis", 1) != -3)
+            unsupported(n, "joining along another axis than channels");
         std::vector<int> in;
         int channels = 0;
         for (int k = 0; k < n.input_size(); ++k) {
@@ -372,8 +378,10 @@ private:
         }
         emit(begin(NetOp::Concat, n, std::move(in), channels), n.output(0));
     }
-    void takeChannels(const NodeProto& n, const Value& v, std::int64_t first, std::int64_t count, const std::string& name) {
-        if (first < 0 || count < 1 || first + count > v.channels) fail(called(n) + " takes channels that are not there");
+    void takeChannels(const NodeProto& n, const Value& v, std::int64_t first, std::int64_t count,
+                      const std::string& name) {
+        if (first < 0 || count < 1 || first + count > v.channels)
+            fail(called(n) + " takes channels that are not there");
         NetNode r = begin(NetOp::Channels, n, {v.id}, static_cast<int>(count));
         r.first = static_cast<int>(first);
         emit(std::move(r), name);
@@ -391,7 +399,9 @@ private:
         if (starts.size() != 1 || ends.size() != 1 || axes.size() != 1 || (axes[0] != 1 && axes[0] != -3) ||
             (steps && (steps->whole().size() != 1 || steps->whole()[0] != 1)))
             unsupported(n, "cutting along other axes than channels");
-        const auto at = [&](std::int64_t k) { return std::clamp<std::int64_t>(k < 0 ? k + v.channels : k, 0, v.channels); };
+        const auto at = [&](std::int64_t k) {
+            return std::clamp<std::int64_t>(k < 0 ? k + v.channels : k, 0, v.channels);
+        };
         takeChannels(n, v, at(starts[0]), at(ends[0]) - at(starts[0]), n.output(0));
     }
     void readSplit(const NodeProto& n) {
@@ -416,7 +426,8 @@ private:
         const int b = static_cast<int>(block);
         const bool up = n.op_type() == "DepthToSpace";
         if (up && v.channels % (b * b)) fail("channels do not fit the block size in " + called(n));
-        NetNode r = begin(up ? NetOp::DepthToSpace : NetOp::SpaceToDepth, n, {v.id}, up ? v.channels / (b * b) : v.channels * b * b);
+        NetNode r = begin(up ? NetOp::DepthToSpace : NetOp::SpaceToDepth, n, {v.id},
+                          up ? v.channels / (b * b) : v.channels * b * b);
         r.block = b;
         r.columnsFirst = text(n, "mode", "DCR") == "CRD";
         emit(std::move(r), n.output(0));
@@ -460,7 +471,8 @@ private:
         for (auto v : p)
             if (v < 0 || v > 512) fail("absurd padding in " + called(n));
         if (p[0] || p[1] || p[4] || p[5]) unsupported(n, "padding of channels");
-        if (const Constant* value = constant(n, 2); value && !value->f.empty() && value->f[0] != 0) unsupported(n, "padding with a value");
+        if (const Constant* value = constant(n, 2); value && !value->f.empty() && value->f[0] != 0)
+            unsupported(n, "padding with a value");
         if (real(n, "value", 0) != 0) unsupported(n, "padding with a value");
         r.pads = {static_cast<int>(p[2]), static_cast<int>(p[3]), static_cast<int>(p[6]), static_cast<int>(p[7])};
         emit(std::move(r), n.output(0));
@@ -507,6 +519,12 @@ std::string withInputSize(std::span<const std::byte> bytes, int channels, int ro
             shape.clear_dim();
             for (int d : {1, channels, rows, columns}) shape.add_dim()->set_dim_value(d);
         }
+    g.clear_value_info();
+    for (auto& o : *g.mutable_output()) { // OpenCV insists on a shape, though it works out its own
+        auto& type = *o.mutable_type()->mutable_tensor_type();
+        if (type.has_shape()) continue;
+        for (int axis = 0; axis < 4; ++axis) type.mutable_shape()->add_dim()->set_dim_param("any");
+    }
     return model.SerializeAsString();
 }
 

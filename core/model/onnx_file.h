@@ -3,8 +3,8 @@
 #include "core/model/net_graph.h"
 
 #include <span>
-#include <string>
 #include <stdexcept>
+#include <string>
 
 namespace ulm {
 

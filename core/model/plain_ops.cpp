@@ -23,7 +23,8 @@ void convolve(const NetNode& n, const float* in, const NetSize& from, float* out
                         if (sy < 0 || sy >= from.rows) continue;
                         for (int j = 0; j < n.kernel[1]; ++j) {
                             const int sx = x * n.stride[1] + j * n.dilation[1] - n.pads[1];
-                            if (sx >= 0 && sx < from.columns) sum += w[i * n.kernel[1] + j] * plane[Loop(sy) * from.columns + sx];
+                            if (sx >= 0 && sx < from.columns)
+                                sum += w[i * n.kernel[1] + j] * plane[Loop(sy) * from.columns + sx];
                         }
                     }
                 }
@@ -34,7 +35,8 @@ void convolve(const NetNode& n, const float* in, const NetSize& from, float* out
 void convolveTransposed(const NetNode& n, const float* in, const NetSize& from, float* out, const NetSize& to) {
     const int inGroup = from.channels / n.groups, outGroup = to.channels / n.groups;
     for (int c = 0; c < to.channels; ++c)
-        std::fill_n(out + Loop(c) * to.rows * to.columns, Loop(to.rows) * to.columns, n.bias.empty() ? 0.f : n.bias[static_cast<std::size_t>(c)]);
+        std::fill_n(out + Loop(c) * to.rows * to.columns, Loop(to.rows) * to.columns,
+                    n.bias.empty() ? 0.f : n.bias[static_cast<std::size_t>(c)]);
     for (int k = 0; k < from.channels; ++k)
         for (int o = 0; o < outGroup; ++o) {
             const float* w = n.weights.data() + (Loop(k) * outGroup + o) * n.kernel[0] * n.kernel[1];
@@ -47,7 +49,8 @@ void convolveTransposed(const NetNode& n, const float* in, const NetSize& from, 
                         if (ty < 0 || ty >= to.rows) continue;
                         for (int j = 0; j < n.kernel[1]; ++j) {
                             const int tx = x * n.stride[1] + j * n.dilation[1] - n.pads[1];
-                            if (tx >= 0 && tx < to.columns) plane[Loop(ty) * to.columns + tx] += v * w[i * n.kernel[1] + j];
+                            if (tx >= 0 && tx < to.columns)
+                                plane[Loop(ty) * to.columns + tx] += v * w[i * n.kernel[1] + j];
                         }
                     }
                 }
@@ -62,7 +65,9 @@ void eachSample(const NetSize& s, F f) { // f(channel, index)
 }
 
 void arithmetic(const NetNode& n, std::span<const float* const> in, float* out, const NetSize& s) {
-    const auto apply = [&](float a, float b) { return n.op == NetOp::Add ? a + b : n.op == NetOp::Sub ? a - b : a * b; };
+    const auto apply = [&](float a, float b) {
+        return n.op == NetOp::Add ? a + b : n.op == NetOp::Sub ? a - b : a * b;
+    };
     if (in.size() == 2) return eachSample(s, [&](int, Loop i) { out[i] = apply(in[0][i], in[1][i]); });
     const bool constantFirst = n.in[0] < 0;
     eachSample(s, [&](int c, Loop i) {
@@ -113,7 +118,8 @@ Taps tapsFor(const NetNode& n, int k, int from, int to, float factor) {
     if (n.resize == ResizeKind::Linear) return {{inside(i), inside(i + 1)}, {1 - t, t}, 2};
     const auto near = [a](float d) { return ((a + 2) * d - (a + 3)) * d * d + 1; };
     const auto far = [a](float d) { return ((a * d - 5 * a) * d + 8 * a) * d - 4 * a; };
-    return {{inside(i - 1), inside(i), inside(i + 1), inside(i + 2)}, {far(1 + t), near(t), near(1 - t), far(2 - t)}, 4};
+    return {
+        {inside(i - 1), inside(i), inside(i + 1), inside(i + 2)}, {far(1 + t), near(t), near(1 - t), far(2 - t)}, 4};
 }
 
 void resize(const NetNode& n, const float* in, const NetSize& from, float* out, const NetSize& to) {
@@ -126,7 +132,8 @@ void resize(const NetNode& n, const float* in, const NetSize& from, float* out, 
             for (const Taps& h : columns) {
                 float sum = 0;
                 for (int i = 0; i < v.count; ++i)
-                    for (int j = 0; j < h.count; ++j) sum += v.weight[i] * h.weight[j] * plane[Loop(v.at[i]) * from.columns + h.at[j]];
+                    for (int j = 0; j < h.count; ++j)
+                        sum += v.weight[i] * h.weight[j] * plane[Loop(v.at[i]) * from.columns + h.at[j]];
                 *out++ = sum;
             }
     }
@@ -149,7 +156,8 @@ void pad(const NetNode& n, const float* in, const NetSize& from, float* out, con
 
 } // namespace
 
-void runPlain(const NetNode& n, std::span<const float* const> in, std::span<const NetSize> sizes, float* out, const NetSize& s) {
+void runPlain(const NetNode& n, std::span<const float* const> in, std::span<const NetSize> sizes, float* out,
+              const NetSize& s) {
     const float* a = in[0];
     switch (n.op) {
     case NetOp::Conv: return convolve(n, a, sizes[0], out, s);
@@ -176,7 +184,8 @@ void runPlain(const NetNode& n, std::span<const float* const> in, std::span<cons
     }
 }
 
-std::vector<float> runPlain(const NetGraph& g, std::span<const float> in, int rows, int columns, const std::string& file) {
+std::vector<float> runPlain(const NetGraph& g, std::span<const float> in, int rows, int columns,
+                            const std::string& file) {
     const std::vector<NetSize> sizes = sizesFor(g, rows, columns, file);
     std::vector<std::vector<float>> values(sizes.size());
     values[0].assign(in.begin(), in.end());

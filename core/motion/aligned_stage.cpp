@@ -69,18 +69,21 @@ private:
 // Sample of a half-size plane at a full-size pixel's centre, bilinear.
 float halfSample(const Plane& p, double x, double y) {
     const Rect& r = p.area();
-    const double hx = std::clamp((x + 0.5) / 2 - 0.5, 0.0, double(r.w - 1)), hy = std::clamp((y + 0.5) / 2 - 0.5, 0.0, double(r.h - 1));
+    const double hx = std::clamp((x + 0.5) / 2 - 0.5, 0.0, double(r.w - 1)),
+                 hy = std::clamp((y + 0.5) / 2 - 0.5, 0.0, double(r.h - 1));
     const int ix = std::min(static_cast<int>(hx), r.w - 1), iy = std::min(static_cast<int>(hy), r.h - 1);
     const int jx = std::min(ix + 1, r.w - 1), jy = std::min(iy + 1, r.h - 1);
     const float fx = static_cast<float>(hx - ix), fy = static_cast<float>(hy - iy);
-    const float top = p.row(iy)[ix] + fx * (p.row(iy)[jx] - p.row(iy)[ix]), low = p.row(jy)[ix] + fx * (p.row(jy)[jx] - p.row(jy)[ix]);
+    const float top = p.row(iy)[ix] + fx * (p.row(iy)[jx] - p.row(iy)[ix]),
+                low = p.row(jy)[ix] + fx * (p.row(jy)[jx] - p.row(jy)[ix]);
     return top + fy * (low - top);
 }
 
 class AlignedStage : public Stage {
 public:
     AlignedStage(StagePtr input, StagePtr flow, int offset)
-        : Stage({input, flow}, input->format(), KeyMaker("aligned").add(input).add(flow).add(offset)), offset_(offset) {}
+        : Stage({input, flow}, input->format(), KeyMaker("aligned").add(input).add(flow).add(offset)), offset_(offset) {
+    }
     const char* name() const override { return "aligned"; }
     std::int64_t frames() const override { return inputs()[0]->frames(); }
 
@@ -108,12 +111,14 @@ public:
         const cv::Mat trust = trustOf(in[0].planes[0], moved(in[1].planes[0], here, dx, dy), dx, dy);
         for (int c = 0; c < 3; ++c) {
             const Rect area = in[0].planes[c].area();
-            const cv::Mat px = shrunk(dx, here, area, c), py = shrunk(dy, here, area, c), pt = shrunk(trust, here, area, c);
+            const cv::Mat px = shrunk(dx, here, area, c), py = shrunk(dy, here, area, c),
+                          pt = shrunk(trust, here, area, c);
             const double sx = c ? 1.0 / (1 << format().subW) : 1, sy = c ? 1.0 / (1 << format().subH) : 1;
             const cv::Mat from = moved(in[1].planes[c], area, px * sx, py * sy);
             const Rect to = out.planes[c].area();
             for (int y = to.y; y < to.bottom(); ++y) {
-                const float *a = in[0].planes[c].row(y) + (to.x - area.x), *b = from.ptr<float>(y - area.y) + (to.x - area.x),
+                const float *a = in[0].planes[c].row(y) + (to.x - area.x),
+                            *b = from.ptr<float>(y - area.y) + (to.x - area.x),
                             *t = pt.ptr<float>(y - area.y) + (to.x - area.x);
                 float* o = out.planes[c].row(y);
                 for (int x = 0; x < to.w; ++x) o[x] = a[x] + t[x] * (b[x] - a[x]);
@@ -131,11 +136,15 @@ private:
 
     // The plane's samples, each taken from where the flow points; positions are of `area`.
     static cv::Mat moved(const Plane& there, const Rect& area, const cv::Mat& dx, const cv::Mat& dy) {
+        // OpenCV rounds positions to 1/32 of a pixel: rounded here first, they are the same wherever the region begins.
+        const auto rounded = [](float v) {
+            return std::round(std::clamp(v, float(-kFlowReach), float(kFlowReach)) * 32) / 32;
+        };
         cv::Mat mx(area.h, area.w, CV_32F), my(area.h, area.w, CV_32F), out;
         for (int y = 0; y < area.h; ++y)
             for (int x = 0; x < area.w; ++x) {
-                mx.at<float>(y, x) = float(area.x - there.area().x + x) + std::clamp(dx.at<float>(y, x), float(-kFlowReach), float(kFlowReach));
-                my.at<float>(y, x) = float(area.y - there.area().y + y) + std::clamp(dy.at<float>(y, x), float(-kFlowReach), float(kFlowReach));
+                mx.at<float>(y, x) = float(area.x - there.area().x + x) + rounded(dx.at<float>(y, x));
+                my.at<float>(y, x) = float(area.y - there.area().y + y) + rounded(dy.at<float>(y, x));
             }
         cv::remap(viewOf(there), out, mx, my, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
         return out;
@@ -164,7 +173,8 @@ private:
                 float sum = 0;
                 for (int j = 0; j < h; ++j)
                     for (int i = 0; i < w; ++i)
-                        sum += field.at<float>(std::min((area.y + y) * h + j - luma.y, luma.h - 1), std::min((area.x + x) * w + i - luma.x, luma.w - 1));
+                        sum += field.at<float>(std::min((area.y + y) * h + j - luma.y, luma.h - 1),
+                                               std::min((area.x + x) * w + i - luma.x, luma.w - 1));
                 out.at<float>(y, x) = sum / float(w * h);
             }
         return out;

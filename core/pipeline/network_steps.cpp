@@ -55,7 +55,9 @@ CleanValues cleanValues(const Ticket& t, const Readings& r) {
 }
 
 DamageLevels damageLevels(const Ticket& t, const Readings& r) {
-    const DamageLevels estimate{r.compression / 100, r.grain / kNoiseOfLevel};
+    // The estimator was mostly shown noise under an encode; noise that lies open is told by its reading, less what
+    // texture adds to that.
+    const DamageLevels estimate{r.compression / 100, std::max(r.grain, 0.8 * (r.noise - 1)) / kNoiseOfLevel};
     if (!t.clean.on) return estimate;
     return {level(estimate.compression, t.clean.blocks, r.blocking, kMostBlocks, 50),
             level(estimate.noise, t.clean.noise, r.noise, kMostNoise, kNoiseOfLevel)};
@@ -76,7 +78,8 @@ bool needsReadings(const Ticket& t) {
     if (enlargesByNetwork(t) || cleansByNetwork(t)) return true;
     const auto& c = t.clean;
     const auto measured = [](const Quantity& q) { return q.from != From::Fixed; };
-    return c.on && (measured(c.blocks) || measured(c.noise) || measured(c.chroma) || measured(c.ringing) || measured(c.stairs) || measured(c.banding));
+    return c.on && (measured(c.blocks) || measured(c.noise) || measured(c.chroma) || measured(c.ringing) ||
+                    measured(c.stairs) || measured(c.banding));
 }
 
 StagePtr cleanedByNetwork(StagePtr input, StagePtr guide, const Ticket& t, const Readings& r) {
@@ -98,18 +101,20 @@ StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const 
         net = shipped(t, r, 2, t.enlarge.method == "learned");
     }
     if (!net) return nullptr;
-    StagePtr s = own && net->frames() == 1 && net->levels() == 0 ? throughNetwork(input, {}, net, {}, Kernel::Lanczos, form)
-                                                                 : pass(input, guide, net, damageLevels(t, r));
+    StagePtr s = own && net->frames() == 1 && net->levels() == 0
+                     ? throughNetwork(input, {}, net, {}, Kernel::Lanczos, form)
+                     : pass(input, guide, net, damageLevels(t, r));
     // Further passes see a clean, large picture: the quick network does them, without neighbours.
     const auto again = own ? net : shipped(t, r, 2, false);
-    for (double left = factor / net->scale(); left > kLeftToScaling && again && again->scale() > 1 && again->frames() == 1;
-         left /= again->scale())
+    for (double left = factor / net->scale();
+         left > kLeftToScaling && again && again->scale() > 1 && again->frames() == 1; left /= again->scale())
         s = throughNetwork(s, {}, again, {}, Kernel::Lanczos, form);
     return s;
 }
 
 std::string networkWarning(const Ticket& t, const Readings& r) {
-    if (cleansByNetwork(t) && !shipped(t, r, 1, true)) return "the network for cleaning is missing; the classic way stands in";
+    if (cleansByNetwork(t) && !shipped(t, r, 1, true))
+        return "the network for cleaning is missing; the classic way stands in";
     if (t.enlarge.on && t.enlarge.method.starts_with("learned") && !shipped(t, r, 2, true))
         return "the network for enlarging is missing; Lanczos stands in";
     return {};

@@ -1,7 +1,7 @@
 #pragma once
 
-#include "core/inspect/readings.h"
 #include "core/enlarge/network_stage.h"
+#include "core/inspect/readings.h"
 #include "core/ticket/ticket.h"
 
 #include <string>

@@ -112,12 +112,13 @@ StagePtr finished(StagePtr s, const Ticket::Finish& f) {
     const auto& d = f.detail;
     if (d.any()) s = sharpenByDetail(s, {d.finest, d.fine, d.medium, d.coarse}, d.threshold);
     if (s != plain && (f.haloLimit > 0 || f.shadows)) s = guardSharpening(s, plain, f.haloLimit / 100, f.shadows);
-    if (f.grain.amount > 0) s = filmGrain(s, f.grain.amount, f.grain.size, f.grain.midtones, static_cast<std::uint32_t>(f.grain.seed));
+    if (f.grain.amount > 0)
+        s = filmGrain(s, f.grain.amount, f.grain.size, f.grain.midtones, static_cast<std::uint32_t>(f.grain.seed));
     return s;
 }
 
-// The source through networks until it is at least nearly `factor` times as large; faces and what is kept of the original
-// are mixed with it merely scaled.
+// The source through networks until it is at least nearly `factor` times as large; faces and what is kept of the
+// original are mixed with it merely scaled.
 StagePtr enlargedStage(StagePtr cleaned, StagePtr source, double factor, const Ticket& t, const Readings& r) {
     StagePtr s = enlargedByNetwork(cleaned, source, factor, t, r);
     if (!s || !t.clean.on) return s;
@@ -158,7 +159,8 @@ Pipeline buildPipeline(std::shared_ptr<FrameReader> reader, const Ticket& t, con
     p.cleaned = cleanedStage(p.source, t, readings, false);
     Kernel kernel = Kernel::Lanczos;
     kernelFromName(t.enlarge.method, kernel);
-    StagePtr s = enlarging ? enlargedStage(cleanedStage(p.source, t, readings, true), p.source, factor, t, readings) : nullptr;
+    StagePtr s =
+        enlarging ? enlargedStage(cleanedStage(p.source, t, readings, true), p.source, factor, t, readings) : nullptr;
     if (!s) s = p.cleaned;
     p.warning = networkWarning(t, readings);
     s = framed(s, p.source, p.plan, v, kernel);

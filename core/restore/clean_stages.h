@@ -12,21 +12,22 @@ float denoiseThreshold(double noise);
 /// Removes compression blocks: sliding-window shrinkage inside each frame.
 StagePtr deblock(StagePtr input, double blocks);
 enum class Planes { All, Luma, Chroma };
-/// Removes noise of this sigma in 8-bit steps: sliding-window shrinkage inside the frame, or (temporal) over three frames,
-/// the outer two moved onto this one along the optical flow.
+/// Removes noise of this sigma in 8-bit steps: sliding-window shrinkage inside the frame, or (temporal) over three
+/// frames, the outer two moved onto this one along the optical flow.
 StagePtr denoise(StagePtr input, double noise, Planes planes = Planes::All, bool temporal = true);
 /// Mixes `share` ([0, 1]) of `original` back into `treated`; both have the same format and frames.
 StagePtr keepOriginal(StagePtr treated, StagePtr original, double share);
 
-/// Calms ringing: beside strong edges, where it is quiet further away, unrest up to about `ringing` 8-bit steps, [0, 20].
+/// Calms ringing: beside strong edges, where it is quiet further away, unrest up to about `ringing` 8-bit steps, [0,
+/// 20].
 StagePtr calmRinging(StagePtr input, double ringing);
 /// Smooths stair-steps: along slanted edges, in their own direction, by `share` of the way, [0, 1].
 StagePtr smoothStairs(StagePtr input, double share);
 /// Dissolves banding by `share` of the way, [0, 1]: steps of up to 4.5 8-bit steps between flat areas become slopes; a
 /// faint seeded dither (under half a step) keeps them from coming back in 8 bits.
 StagePtr dissolveBands(StagePtr input, double share);
-/// Raises the clip's own fine texture by `share`, [0, 1], before a treatment that would smooth it away; edges and what is
-/// fainter than `noise` 8-bit steps are left.
+/// Raises the clip's own fine texture by `share`, [0, 1], before a treatment that would smooth it away; edges and what
+/// is fainter than `noise` 8-bit steps are left.
 StagePtr raiseTexture(StagePtr input, double share, double noise);
 
 } // namespace ulm

@@ -12,7 +12,8 @@ constexpr float kKept = 0.5f;
 class FaceStage : public Stage {
 public:
     FaceStage(StagePtr treated, StagePtr original, std::vector<FacePlace> faces, double scale)
-        : Stage({treated, original}, treated->format(), keyOf(treated, original, faces, scale)), faces_(std::move(faces)), scale_(scale) {}
+        : Stage({treated, original}, treated->format(), keyOf(treated, original, faces, scale)),
+          faces_(std::move(faces)), scale_(scale) {}
     const char* name() const override { return "faces"; }
     bool worthKeeping() const override { return false; }
     std::vector<Need> needs(std::int64_t frame, const Rect& region) const override {
@@ -33,7 +34,8 @@ public:
     }
 
 private:
-    static Key keyOf(const StagePtr& treated, const StagePtr& original, const std::vector<FacePlace>& faces, double scale) {
+    static Key keyOf(const StagePtr& treated, const StagePtr& original, const std::vector<FacePlace>& faces,
+                     double scale) {
         KeyMaker key("faces");
         key.add(treated).add(original).add(scale);
         for (const FacePlace& f : faces) key.add(f.frame).add(f.box.x).add(f.box.y).add(f.box.w).add(f.box.h);
@@ -46,14 +48,16 @@ private:
         std::vector<Rect> boxes;
         for (const FacePlace& f : faces_)
             if (std::abs(f.frame - frame) == nearest && nearest <= kNearFrames)
-                boxes.push_back({int(f.box.x * scale_), int(f.box.y * scale_), int(f.box.w * scale_), int(f.box.h * scale_)});
+                boxes.push_back(
+                    {int(f.box.x * scale_), int(f.box.y * scale_), int(f.box.w * scale_), int(f.box.h * scale_)});
         return boxes;
     }
     // 1 inside the ellipse in the box, down to 0 at one and a half times its size.
     static float weightAt(const std::vector<Rect>& boxes, float x, float y) {
         float most = 0;
         for (const Rect& b : boxes) {
-            const float dx = (x - float(b.x) - b.w / 2.f) / std::max(1.f, b.w / 2.f), dy = (y - float(b.y) - b.h / 2.f) / std::max(1.f, b.h / 2.f);
+            const float dx = (x - float(b.x) - b.w / 2.f) / std::max(1.f, b.w / 2.f),
+                        dy = (y - float(b.y) - b.h / 2.f) / std::max(1.f, b.h / 2.f);
             most = std::max(most, std::clamp((1.5f - std::sqrt(dx * dx + dy * dy)) / 0.5f, 0.f, 1.f));
         }
         return most;

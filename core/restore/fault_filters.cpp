@@ -1,6 +1,5 @@
 #include "core/picture/opencv_view.h"
 #include "core/restore/clean_stages.h"
-#include "core/restore/dct_shrink.h"
 #include "core/restore/local_stage.h"
 
 #include <algorithm>
@@ -38,7 +37,8 @@ cv::Mat square(int side) { return cv::getStructuringElement(cv::MORPH_RECT, {sid
 class RingingStage : public LocalLumaStage {
 public:
     RingingStage(StagePtr input, double ringing)
-        : LocalLumaStage(input, KeyMaker("ringing").add(input).add(ringing), 28), threshold_(float(ringing) * 2.6f * kStep) {}
+        : LocalLumaStage(input, KeyMaker("ringing").add(input).add(ringing), 28),
+          range_(float(ringing) * 1.6f * kStep) {}
     const char* name() const override { return "ringing"; }
 
 private:
@@ -59,18 +59,21 @@ private:
         const cv::Mat only = 1 - ramp(beyond / cv::max(unrest, 0.2f * kStep), 0.8f, 1.3f);
         cv::Mat mask = near.mul(off).mul(only);
         cv::GaussianBlur(mask, mask, {5, 5}, 1.0);
-        Plane calm = Plane::make(luma.area());
-        dctShrink(std::span(&luma, 1), luma.area(), threshold_, calm);
-        const cv::Mat result = y + mask.mul(viewOf(calm) - y);
+        // A mean of those samples alone that lie within the ripple's reach (Tomasi & Manduchi 1998): the edge stays
+        // out.
+        cv::Mat calm;
+        cv::bilateralFilter(y, calm, 11, range_, 4.0);
+        const cv::Mat result = y + mask.mul(calm - y);
         return planeOf(result, luma.area());
     }
-    float threshold_;
+    float range_;
 };
 
 // Slanted edges are averaged along their own direction, found by the structure tensor (Förstner & Gülch 1987).
 class StairsStage : public LocalLumaStage {
 public:
-    StairsStage(StagePtr input, double share) : LocalLumaStage(input, KeyMaker("stairs").add(input).add(share), 16), share_(float(share)) {}
+    StairsStage(StagePtr input, double share)
+        : LocalLumaStage(input, KeyMaker("stairs").add(input).add(share), 16), share_(float(share)) {}
     const char* name() const override { return "stairs"; }
 
 private:
@@ -92,7 +95,8 @@ private:
                 dx.at<float>(r, c) = -std::sin(angle);
                 dy.at<float>(r, c) = std::cos(angle);
                 const float clear = energy > 0 ? apart / energy : 0, strong = std::sqrt(energy) / kStep;
-                weight.at<float>(r, c) = std::clamp((clear - 0.75f) / 0.15f, 0.f, 1.f) * std::clamp((strong - 3) / 4, 0.f, 1.f);
+                weight.at<float>(r, c) =
+                    std::clamp((clear - 0.75f) / 0.15f, 0.f, 1.f) * std::clamp((strong - 3) / 4, 0.f, 1.f);
             }
         for (const int k : {-3, -2, -1, 1, 2, 3}) {
             for (int r = 0; r < y.rows; ++r)
@@ -109,8 +113,8 @@ private:
     float share_;
 };
 
-// Between flat areas the mean over a window is a slope; it may move a sample by no more than the steps it dissolves. Wide
-// bands take a wide window, narrow ones a narrow one.
+// Between flat areas the mean over a window is a slope; it may move a sample by no more than the steps it dissolves.
+// Wide bands take a wide window, narrow ones a narrow one.
 class BandsStage : public LocalLumaStage {
 public:
     BandsStage(StagePtr input, double share)
@@ -120,8 +124,8 @@ public:
 private:
     static constexpr float kMost = 4.5f * kStep;
 
-    // Adds what a window of about `side` pixels changes, where all within it lies within two of the steps that are to go:
-    // texture and edges spread wider, and wholly even areas hold no bands.
+    // Adds what a window of about `side` pixels changes, where all within it lies within two of the steps that are to
+    // go: texture and edges spread wider, and wholly even areas hold no bands.
     static void dissolve(const cv::Mat& y, int side, cv::Mat& change, cv::Mat& done) {
         cv::Mat low, high, mean;
         cv::erode(y, low, square(side));
@@ -160,7 +164,8 @@ private:
 class TextureStage : public LocalLumaStage {
 public:
     TextureStage(StagePtr input, double share, double noise)
-        : LocalLumaStage(input, KeyMaker("texture").add(input).add(share).add(noise), 16), share_(float(share)), noise_(float(noise) * kStep) {}
+        : LocalLumaStage(input, KeyMaker("texture").add(input).add(share).add(noise), 16), share_(float(share)),
+          noise_(float(noise) * kStep) {}
     const char* name() const override { return "texture"; }
 
 private:
@@ -171,7 +176,8 @@ private:
         const cv::Mat fine = y - soft;
         cv::blur(cv::abs(fine), energy, {9, 9});
         // Above the noise, and not an edge, whose fine part is far stronger than its surroundings'.
-        const cv::Mat above = ramp(energy, 0.9f * noise_ + 0.3f * kStep, 1.6f * noise_ + 1.2f * kStep), edge = ramp(gradient(soft), 8 * kStep, 18 * kStep);
+        const cv::Mat above = ramp(energy, 0.9f * noise_ + 0.3f * kStep, 1.6f * noise_ + 1.2f * kStep),
+                      edge = ramp(gradient(soft), 8 * kStep, 18 * kStep);
         const cv::Mat result = y + 0.8f * share_ * fine.mul(above).mul(1 - edge);
         return planeOf(result, luma.area());
     }
@@ -183,6 +189,8 @@ private:
 StagePtr calmRinging(StagePtr input, double ringing) { return std::make_shared<RingingStage>(input, ringing); }
 StagePtr smoothStairs(StagePtr input, double share) { return std::make_shared<StairsStage>(input, share); }
 StagePtr dissolveBands(StagePtr input, double share) { return std::make_shared<BandsStage>(input, share); }
-StagePtr raiseTexture(StagePtr input, double share, double noise) { return std::make_shared<TextureStage>(input, share, noise); }
+StagePtr raiseTexture(StagePtr input, double share, double noise) {
+    return std::make_shared<TextureStage>(input, share, noise);
+}
 
 } // namespace ulm

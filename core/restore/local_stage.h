@@ -4,8 +4,8 @@
 
 namespace ulm {
 
-/// A stage that treats luma by looking a fixed number of pixels around: subclasses write over the whole area they get, and
-/// its middle is kept. Chroma passes through.
+/// A stage that treats luma by looking a fixed number of pixels around: subclasses write over the whole area they get,
+/// and its middle is kept. Chroma passes through.
 class LocalLumaStage : public Stage {
 public:
     int margin() const override { return reach_; }

@@ -162,7 +162,7 @@ TicketField aspect() {
 TicketField enlargeMethod() {
     return {"enlarge.method", [](const Ticket& t) { return json(t.enlarge.method); },
             [](Ticket& t, const json& j) -> std::string {
-                static const std::vector<std::string> names = {"learned",  "learned-quick", "lanczos", "spline36",
+                static const std::vector<std::string> names = {"learned", "learned-quick", "lanczos", "spline36",
                                                                "bicubic", "bilinear",      "point"};
                 const std::string m = j.is_string() ? j.get<std::string>() : "";
                 const bool file = m.ends_with(".onnx") && m.size() <= 4096 && m.find('\0') == std::string::npos;

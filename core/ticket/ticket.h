@@ -33,7 +33,7 @@ struct Ticket {
         bool on = false;
         std::string method = "learned"; ///< who removes blocks and noise: learned, learned-quick, classic
         Quantity blocks, noise;         ///< see docs/ticket.md for units
-        Quantity chroma; ///< colour noise
+        Quantity chroma;                ///< colour noise
         Quantity ringing{From::Fixed, 0, 0}, stairs{From::Fixed, 0, 0}, banding{From::Fixed, 0, 0};
         bool temporal = true;    ///< noise is averaged along movement too
         double texture = 0;      ///< percent by which fine texture is raised beforehand, [0, 100]
@@ -68,7 +68,7 @@ struct Ticket {
         bool on = false;
         double amount = 0.6; ///< of the unsharp mask, [0, 3]
         double radius = 1.0; ///< delivered pixels, [0.3, 5]
-        struct Detail { ///< gains of four bands of detail size, [0, 3]; threshold in 8-bit steps, [0, 20]
+        struct Detail {      ///< gains of four bands of detail size, [0, 3]; threshold in 8-bit steps, [0, 20]
             double finest = 0, fine = 0, medium = 0, coarse = 0, threshold = 1;
             bool any() const { return finest > 0 || fine > 0 || medium > 0 || coarse > 0; }
             bool operator==(const Detail&) const = default;

@@ -148,6 +148,28 @@ TEST_CASE("every control of every step writes its own field, says so in the sent
     w.clean.on = true, w.clean.keepOriginal = 30;
     expect(w);
     CHECK(sentence(b, "clean").contains("30 %"));
+    type(b.find<QuantitySlider>("clean.noise_chroma"), "4");
+    w.clean.chroma = {From::Nudged, 4, 4}; // off a measured value it is a nudge
+    expect(w);
+    type(b.find<QuantitySlider>("clean.ringing"), "3");
+    w.clean.ringing = {From::Fixed, 3, 0};
+    expect(w);
+    CHECK(sentence(b, "clean").contains("ringing 3 fixed"));
+    type(b.find<QuantitySlider>("clean.stairs"), "40");
+    w.clean.stairs = {From::Fixed, 40, 0};
+    expect(w);
+    type(b.find<QuantitySlider>("clean.banding"), "60");
+    w.clean.banding = {From::Fixed, 60, 0};
+    expect(w);
+    type(b.find<QuantitySlider>("clean.texture"), "25");
+    w.clean.texture = 25;
+    expect(w);
+    choose(b, "clean.method", "Filters");
+    w.clean.method = "classic";
+    expect(w);
+    b.find<QAbstractButton>("clean.faces")->click();
+    w.clean.gentleFaces = false;
+    expect(w);
 
     open(b, "enlarge");
     choose(b, "enlarge.scale", "×1.5");
@@ -157,9 +179,25 @@ TEST_CASE("every control of every step writes its own field, says so in the sent
     auto* method = b.find<QComboBox>("enlarge.method");
     method->setFocus();
     QTest::keyClick(method, Qt::Key_Down);
+    w.enlarge.method = "learned-quick";
+    expect(w);
+    CHECK(sentence(b, "enlarge").contains("network"));
+    choose(b, "enlarge.kind", "Drawn");
+    w.enlarge.kind = "drawn";
+    expect(w);
+    CHECK(sentence(b, "enlarge").contains("drawn pictures"));
+    QTest::keyClick(method, Qt::Key_Down);
+    w.enlarge.method = "lanczos";
+    expect(w);
+    QTest::keyClick(method, Qt::Key_Down);
     w.enlarge.method = "spline36";
     expect(w);
     CHECK(sentence(b, "enlarge").contains("Spline"));
+    CHECK_FALSE(b.find("enlarge.kind")->isVisible()); // a filter is made for nothing in particular
+    type(b.find<QuantitySlider>("enlarge.above"), "1.5");
+    w.enlarge.above = 1.5;
+    expect(w);
+    CHECK(sentence(b, "enlarge").contains("×1.5 of that"));
     auto* height = b.find<QLineEdit>("enlarge.height");
     height->selectAll();
     QTest::keyClicks(height, "720");
@@ -202,6 +240,25 @@ TEST_CASE("every control of every step writes its own field, says so in the sent
     w.finish.radius = 2.5;
     expect(w);
     CHECK(sentence(b, "finish") == "Sharpen 1.2 at 2.5 px.");
+    const std::pair<const char*, double*> numbers[] = {
+        {"finish.detail.finest", &w.finish.detail.finest},       {"finish.detail.fine", &w.finish.detail.fine},
+        {"finish.detail.medium", &w.finish.detail.medium},       {"finish.detail.coarse", &w.finish.detail.coarse},
+        {"finish.detail.threshold", &w.finish.detail.threshold}, {"finish.halo_limit", &w.finish.haloLimit},
+        {"finish.grain.amount", &w.finish.grain.amount},         {"finish.grain.size", &w.finish.grain.size},
+        {"finish.grain.midtones", &w.finish.grain.midtones}};
+    int hundredths = 50;
+    for (const auto& [key, field] : numbers) {
+        INFO(key);
+        const QByteArray typed = QByteArray::number(hundredths / 100.0);
+        type(b.find<QuantitySlider>(key), typed.constData());
+        *field = typed.toDouble();
+        expect(w);
+        hundredths += 5;
+    }
+    CHECK(sentence(b, "finish").startsWith("Sharpen 1.2 at 2.5 px, detail 0.5 / 0.55 / 0.6 / 0.65, grain 0.8 of "));
+    b.find<QAbstractButton>("finish.shadows")->click();
+    w.finish.shadows = false;
+    expect(w);
 
     open(b, "sound");
     choose(b, "sound.mode", "As AAC");

@@ -29,7 +29,7 @@ def moving(rng: random.Random, stock: list, cutouts: list, side: int) -> list[np
     """LENGTH frames of side × side: a picture panned, zoomed and turned, sometimes with another object over it."""
     def path(world: np.ndarray, layers: list[np.ndarray]):
         h, w = world.shape
-        scale = min(rng.choice((0.5, 0.7, 0.9, 1.0, 1.0, 1.3, 1.6, 2.2, 3.0)), min(h, w) / side * 0.95)
+        scale = min(rng.choice((0.5, 0.7, 0.85, 1.0, 1.0, 1.3, 1.6, 2.2, 3.0)), min(h, w) / side * 0.95)
         # Below 1 the picture is soft at its own size, as many clips are: networks must not take that for their work.
         if scale > 1.05:
             layers = [cv2.GaussianBlur(l, (0, 0), 0.42 * scale) for l in layers]
@@ -62,20 +62,25 @@ def moving(rng: random.Random, stock: list, cutouts: list, side: int) -> list[np
         over = path(y, [y, cover])
         frames = [f + np.clip(c, 0, 1) * (o - f) for f, (o, c) in zip(frames, over)]
     gain = rng.choice((1, 1, 1, rng.uniform(0.25, 1)))  # some scenes are dark
-    return [np.clip(f * gain, 0, 1) for f in frames]
+    # Photographs hold noise of their own, which cannot be foretold: what is trained on clean ones alone sharpens it.
+    sigma = rng.choice((0, rng.uniform(0.5, 2), rng.uniform(1, 4))) / 219
+    source = np.random.default_rng(rng.getrandbits(32))
+    noise = lambda f: source.standard_normal(f.shape).astype(np.float32) * sigma
+    return [np.clip(f * gain + noise(f), 0, 1) for f in frames]
 
 
 def shrink(rng: random.Random, frames: list[np.ndarray]) -> list[np.ndarray]:
     """To half the size by one of the ways that cameras, editors and generators do it."""
     h, w = frames[0].shape[0] // 2, frames[0].shape[1] // 2
-    way = rng.choice(("area",) * 4 + ("cubic",) * 3 + ("lanczos", "gauss", "linear"))
+    # Mostly the sharp ways: trained on many soft ones as well, networks sharpen what needs none.
+    way = rng.choice(("area",) * 5 + ("cubic",) * 3 + ("lanczos",) * 2 + ("gauss",) * (rng.random() < 0.3))
     if way == "area":
         return [cv2.resize(f, (w, h), interpolation=cv2.INTER_AREA) for f in frames]
     if way == "gauss":
         sigma = rng.uniform(0.7, 0.9)
         return [cv2.resize(cv2.GaussianBlur(f, (0, 0), sigma), (w, h), interpolation=cv2.INTER_LINEAR) for f in frames]
     from PIL import Image
-    kernel = {"cubic": Image.BICUBIC, "lanczos": Image.LANCZOS, "linear": Image.BILINEAR}[way]
+    kernel = {"cubic": Image.BICUBIC, "lanczos": Image.LANCZOS}[way]
     return [np.clip(np.asarray(Image.fromarray(f).resize((w, h), kernel)), 0, 1) for f in frames]
 
 

@@ -1,0 +1,204 @@
+#include "bench/damaged_pictures.h"
+#include "core/engine/held_picture.h"
+#include "core/finish/unsharp_stage.h"
+#include "core/inspect/readings.h"
+#include "core/judge/measures.h"
+#include "core/judge/overdone.h"
+#include "core/pipeline/clean_steps.h"
+#include "core/pipeline/network_steps.h"
+#include "core/restore/clean_stages.h"
+#include "core/restore/face_stage.h"
+#include "tests/support/clips.h"
+#include "tests/support/contract.h"
+
+#include <catch2/catch.hpp>
+
+using namespace ulm;
+
+namespace {
+
+Picture whole(const StagePtr& s) {
+    Engine e(std::size_t(64) << 20);
+    return e.pull(*s, 0, s->format().frame(), {});
+}
+
+// Only this control of Clean, fixed.
+Picture cleaned(const Picture& in, const Readings& r, const char* key, double value, const char* method = "classic") {
+    Ticket t;
+    for (const char* off : {"clean.blocks=0", "clean.noise=0", "clean.noise_chroma=0"}) setByAssignment(t, off);
+    setByKey(t, "clean.method", method);
+    setByKey(t, key, std::to_string(value));
+    return whole(cleanedStage(heldPicture(in), t, r, false));
+}
+
+} // namespace
+
+TEST_CASE("the control table: each control lowers its own fault step by step, does not darken, and leaves a clean "
+          "picture alone") {
+    const Picture clean = test::photograph(320, 240);
+    const Readings quiet = lookAt(clean).readings;
+    struct Row {
+        const char *key, *reading, *method;
+        Picture damaged;
+        std::vector<double> values;
+        double share; ///< of the reading that may be left at the end
+    };
+    const Picture noisy = bench::noisy(clean, 6), blocky = bench::blocky(clean, 14);
+    const std::vector<Row> rows = {
+        {"clean.blocks", "blocking", "classic", blocky, {10, 30, 60}, 0.3},
+        {"clean.noise", "noise_sigma", "classic", noisy, {2, 4, 7}, 0.5},
+        {"clean.noise", "noise_sigma", "learned-quick", noisy, {2, 4, 7}, 0.85},
+        {"clean.noise_chroma", "noise_sigma_chroma", "classic", bench::colourNoisy(clean, 6), {2, 4, 7}, 0.4},
+        {"clean.stairs", "stairs", "classic", bench::steppedShare(clean, 1), {30, 60, 100}, 0.95},
+        {"clean.banding", "banding", "classic", bench::fewer(clean, 4), {25, 50, 100}, 0.6}};
+    for (const Row& row : rows) {
+        INFO(row.key << " by " << row.method);
+        const ReadingKind& kind = *findReading(row.reading);
+        const Readings r = lookAt(row.damaged).readings;
+        REQUIRE(r.*kind.member > kind.notable);
+        double last = r.*kind.member;
+        for (const double v : row.values) {
+            const Picture out = cleaned(row.damaged, r, row.key, v, row.method);
+            const double now = lookAt(out).readings.*kind.member;
+            CHECK(now <= last + 0.02 * kind.notable);
+            last = now;
+            double was = 0, is = 0;
+            for (int y = 0; y < 240; ++y)
+                for (int x = 0; x < 320; ++x) was += row.damaged.planes[0].at(x, y), is += out.planes[0].at(x, y);
+            CHECK(std::abs(is - was) / (320 * 240) * 219 < 0.5);
+        }
+        CHECK(last < row.share * (r.*kind.member));
+        CHECK(psnr(clean.planes[0], cleaned(clean, quiet, row.key, row.values.back(), row.method).planes[0]) >= 45);
+    }
+}
+
+TEST_CASE("ringing is calmed beside edges, and nothing else is") {
+    const Picture clean = test::photograph(320, 240);
+    const Picture rung = bench::ringing(clean, 4);
+    Readings r;
+    r.ringing = 3;
+    const Picture out = cleaned(rung, r, "clean.ringing", 6);
+    CHECK(readingOf("ringing", out) < 0.95 * readingOf("ringing", rung));
+    CHECK(psnr(clean.planes[0], out.planes[0]) > psnr(clean.planes[0], rung.planes[0]) - 0.05);
+    CHECK(test::meanSquare(cleaned(rung, Readings{}, "clean.ringing", 6).planes[0], rung.planes[0]) ==
+          0); // none was read
+}
+
+TEST_CASE("texture first raises fine texture, and what is treated afterwards keeps more of it") {
+    const Picture p = test::photograph(320, 240);
+    Readings r;
+    r.blocking = 20;
+    const auto texture = [&](double share, double blocks) {
+        Ticket t;
+        for (const char* s : {"clean.method=classic", "clean.noise=0", "clean.noise_chroma=0"}) setByAssignment(t, s);
+        setByKey(t, "clean.blocks", std::to_string(blocks));
+        setByKey(t, "clean.texture", std::to_string(share));
+        return readingOf("texture", whole(cleanedStage(heldPicture(p), t, r, false)));
+    };
+    CHECK(texture(60, 0) > 1.05 * texture(0, 0));
+    CHECK(texture(60, 25) > 1.02 * texture(0, 25));
+}
+
+TEST_CASE("Clean's filters keep to the stages' contract") {
+    PictureFormat f;
+    f.width = 110;
+    f.height = 84;
+    const auto in = std::make_shared<test::PatternStage>(f, 3);
+    const double bound = 3e-5; // OpenCV's sliding sums round a little differently where a region begins
+    test::checkContract(*calmRinging(in, 6), bound);
+    test::checkContract(*smoothStairs(in, 1), bound);
+    test::checkContract(*dissolveBands(in, 1), bound);
+    test::checkContract(*raiseTexture(in, 1, 1), bound);
+    test::checkContract(*denoise(in, 4, Planes::Chroma, true), bound);
+    test::checkContract(*gentlerOnFaces(smoothStairs(in, 1), in, {{1, {20, 20, 30, 30}}}, 1), bound);
+}
+
+TEST_CASE("faces keep half of the original, and nothing else does") {
+    const Picture p = test::photograph(160, 120);
+    const StagePtr original = heldPicture(p), treated = heldPicture(bench::soft(p, 2));
+    const Picture out = whole(gentlerOnFaces(treated, original, {{0, {40, 30, 40, 40}}}, 1)), soft = whole(treated);
+    CHECK(out.planes[0].at(60, 50) == Approx((soft.planes[0].at(60, 50) + p.planes[0].at(60, 50)) / 2).margin(1e-6));
+    CHECK(out.planes[0].at(150, 110) == soft.planes[0].at(150, 110));
+    CHECK(gentlerOnFaces(treated, original, {}, 1) == treated);
+    CHECK(whole(gentlerOnFaces(treated, original, {{40, {40, 30, 40, 40}}}, 1)).planes[0].at(60, 50) ==
+          soft.planes[0].at(60, 50)); // long before
+}
+
+TEST_CASE("networks are told what is there: values below a reading tell of less, above of more, and of nothing where "
+          "nothing is") {
+    Readings r;
+    r.compression = 50;
+    r.grain = 4;
+    r.blocking = 20;
+    r.noise = 5;
+    Ticket t;
+    CHECK(damageLevels(t, r) == DamageLevels{0.5, 0.25}); // Clean off: as estimated
+    r.noise = 11;                                         // noise that lies open
+    CHECK(damageLevels(t, r).noise == Approx(0.5));
+    r.noise = 5;
+    setByAssignment(t, "clean.blocks=measured");
+    CHECK(damageLevels(t, r) == DamageLevels{0.5, 0.25});
+    setByAssignment(t, "clean.blocks=10");
+    CHECK(damageLevels(t, r).compression == Approx(0.25));
+    setByAssignment(t, "clean.blocks=45");
+    CHECK(damageLevels(t, r).compression == Approx(1));
+    setByAssignment(t, "clean.blocks=0");
+    CHECK(damageLevels(t, r).compression == 0);
+    setByAssignment(t, "clean.blocks=80");
+    CHECK(damageLevels(t, Readings{}).compression == 0);
+    CHECK(networkKind(t, r) == "rough");
+    r.compression = 20;
+    r.grain = 1;
+    CHECK(networkKind(t, r) == "general");
+    r.drawn = true;
+    CHECK(networkKind(t, r) == "drawn");
+    setByAssignment(t, "enlarge.kind=general");
+    CHECK(networkKind(t, r) == "general");
+}
+
+TEST_CASE("the overdone meter rises with each excess, names it and its place, and is quiet on light treatment") {
+    const Picture p = test::photograph(320, 240);
+    const double noise = lookAt(p).readings.noise;
+    const auto judged = [&](const Picture& after) { return judgeOverdone({p, after, 7, 1, noise, false, {}, {}}); };
+    CHECK(judged(p).gauge() == 0);
+    const auto sharp = [&](double v) { return judged(whole(unsharp(heldPicture(p), v, 1.2))); };
+    CHECK(sharp(0.4).gauge() < 100);
+    CHECK(sharp(1.2).scores.at("haloes") > sharp(0.4).scores.at("haloes"));
+    const Overdone most = sharp(3);
+    CHECK(most.scores.at("haloes") > 100);
+    CHECK(most.frame == 7);
+    CHECK_FALSE(most.box.empty());
+    CHECK(judged(bench::soft(p, 0.3)).gauge() < 100);
+    CHECK(judged(bench::soft(p, 1)).scores.at("plastic") > judged(bench::soft(p, 0.5)).scores.at("plastic"));
+    CHECK(judged(bench::soft(p, 2)).scores.at("plastic") > 100);
+    CHECK(judged(bench::crushed(p, 0.2)).scores.at("crushed") > judged(bench::crushed(p, 0.01)).scores.at("crushed"));
+    // Letters: only where there are some; flicker: only where the next frame is known.
+    CHECK_FALSE(most.scores.contains("text"));
+    CHECK_FALSE(most.scores.contains("flicker"));
+    CHECK(judgeOverdone({p, bench::steppedShare(bench::soft(p, 3), 1), 0, 1, noise, true, {}, {}}).scores.at("text") >
+          20);
+    CHECK(judgeOverdone({p, p, 0, 1, noise, false, p, bench::noisy(p, 6)}).scores.at("flicker") > 100);
+    CHECK(judgeOverdone({p, p, 0, 1, noise, false, p, p}).scores.at("flicker") == 0);
+    Overdone joined = judged(p);
+    joined.join(most);
+    CHECK(joined.worst == most.worst);
+    CHECK(joined.gauge() == most.gauge());
+}
+
+TEST_CASE("easing finds the strongest share under the limit, and leaves what is within it") {
+    Ticket t;
+    setByAssignment(t, "finish.sharpen.amount=2");
+    setByAssignment(t, "finish.detail.fine=1");
+    setByAssignment(t, "clean.noise=8");
+    const Readings r;
+    const auto gauge = [](const Ticket& e) { return 100 * e.finish.amount; }; // over the limit from 1 on
+    const double share = easeShare(t, r, 99, 7, gauge);
+    CHECK(share == Approx(0.495).margin(0.01));
+    const Ticket eased = easedTicket(t, r, share);
+    CHECK(eased.finish.amount <= 0.99);
+    CHECK(eased.finish.amount > 0.95);
+    CHECK(eased.finish.detail.fine == Approx(share).margin(0.01));
+    CHECK(eased.clean.noise.value == Approx(8 * share).margin(0.1));
+    CHECK(easeShare(eased, r, 99, 7, gauge) == 1);
+    CHECK(easeShare(t, r, 99, 7, [](const Ticket&) { return 150.0; }) == 0);
+}

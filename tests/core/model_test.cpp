@@ -1,0 +1,357 @@
+#include "core/engine/held_picture.h"
+#include "core/enlarge/network_stage.h"
+#include "core/error.h"
+#include "core/files.h"
+#include "core/model/model_folder.h"
+#include "core/model/onnx_file.h"
+#include "core/model/opencv_runner.h"
+#include "core/model/plain_ops.h"
+#include "core/model/shipped_networks.h"
+#include "core/motion/aligned_stage.h"
+#include "tests/support/clips.h"
+#include "tests/support/contract.h"
+#include "tests/support/onnx_maker.h"
+
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <cstdlib>
+#include <functional>
+#include <limits>
+#include <onnx/onnx_pb.h>
+#include <random>
+
+using namespace ulm;
+using test::OnnxMaker;
+
+namespace {
+
+std::span<const std::byte> asBytes(const std::string& s) { return std::as_bytes(std::span(s.data(), s.size())); }
+
+std::vector<float> noise(std::size_t count, unsigned seed = 3) {
+    std::mt19937 random(seed);
+    std::uniform_real_distribution<float> d(-1, 1);
+    std::vector<float> v(count);
+    for (float& x : v) x = d(random);
+    return v;
+}
+
+double furthest(std::span<const float> a, std::span<const float> b) {
+    REQUIRE(a.size() == b.size());
+    double most = 0;
+    for (std::size_t i = 0; i < a.size(); ++i) most = std::max(most, double(std::abs(a[i] - b[i])));
+    return most;
+}
+
+std::string refusal(const std::string& bytes) {
+    try {
+        Network::fromBytes(asBytes(bytes), "net.onnx");
+    } catch (const Error& e) {
+        CHECK(e.file == "net.onnx");
+        CHECK_FALSE(e.remedy.empty());
+        return e.reason;
+    }
+    return "accepted";
+}
+
+// A network of every operator that compact restoration networks use, by name.
+struct Made {
+    const char* name;
+    int channels;
+    std::function<std::string(OnnxMaker&)> build;
+};
+
+std::vector<Made> networks() {
+    return {
+        {"conv and leaky relu", 3,
+         [](OnnxMaker& m) {
+             return m.step("LeakyRelu", {m.conv("picture", 3, 20, "a")}, {}, {{"alpha", 0.1f}});
+         }},
+        {"strided, dilated and grouped conv", 4,
+         [](OnnxMaker& m) {
+             const auto a = m.step("Conv", {"picture", m.numbers("a", {16, 4, 4, 4})},
+                                   {{"kernel_shape", {4, 4}}, {"strides", {2, 2}}, {"pads", {1, 1, 1, 1}}});
+             const auto b =
+                 m.step("Conv", {a, m.numbers("b", {16, 4, 3, 3})},
+                        {{"kernel_shape", {3, 3}}, {"group", {4}}, {"pads", {2, 2, 2, 2}}, {"dilations", {2, 2}}});
+             return m.step("Conv", {b, m.numbers("c", {16, 1, 3, 3}), m.numbers("cb", {16})},
+                           {{"kernel_shape", {3, 3}}, {"group", {16}}, {"pads", {1, 1, 1, 1}}});
+         }},
+        {"prelu a channel, and one slope", 1,
+         [](OnnxMaker& m) {
+             const auto a = m.step("PRelu", {m.conv("picture", 1, 16, "a"), m.numbers("s", {16, 1, 1})});
+             return m.step("PRelu", {m.conv(a, 16, 5, "b"), m.numbers("t", {1})});
+         }},
+        {"relu, clip, sigmoid, tanh", 2,
+         [](OnnxMaker& m) {
+             const auto a = m.step("Relu", {m.conv("picture", 2, 8, "a")});
+             const auto b = m.step("Clip", {m.conv(a, 8, 8, "b")}, {}, {{"min", -0.2f}, {"max", 0.3f}});
+             return m.step("Tanh", {m.step("Sigmoid", {m.conv(b, 8, 3, "c")})});
+         }},
+        {"add, sub, mul with pictures and constants", 4,
+         [](OnnxMaker& m) {
+             const auto a = m.conv("picture", 4, 4, "a"), b = m.conv(a, 4, 4, "b");
+             const auto c = m.step("Sub", {m.step("Add", {a, b}), "picture"});
+             const auto d = m.step("Mul", {m.step("Mul", {c, b}), m.numbers("k", {1, 4, 1, 1})});
+             return m.step("Sub", {m.numbers("one", {}, std::vector{1.f}),
+                                   m.step("Add", {d, m.numbers("half", {1}, std::vector{0.5f})})});
+         }},
+        {"concat, slice, split", 6,
+         [](OnnxMaker& m) {
+             const auto head = m.step("Slice", {"picture", m.whole("s", {0}), m.whole("e", {2}), m.whole("x", {1})});
+             m.step("Split", {"picture", m.whole("p", {2, 4})}, {{"axis", {1}}}, {}, {}, "left");
+             m.model().mutable_graph()->mutable_node(1)->add_output("right");
+             return m.step("Concat", {m.conv("right", 4, 16, "a"), head, "left"}, {{"axis", {1}}});
+         }},
+        {"pixel shuffle in both orders, and back", 1,
+         [](OnnxMaker& m) {
+             const auto a = m.step("DepthToSpace", {m.conv("picture", 1, 12, "a")}, {{"blocksize", {2}}});
+             const auto b =
+                 m.step("DepthToSpace", {m.conv(a, 3, 12, "b")}, {{"blocksize", {2}}}, {}, {{"mode", "CRD"}});
+             return m.step("SpaceToDepth", {b}, {{"blocksize", {2}}});
+         }},
+        {"transposed conv", 2,
+         [](OnnxMaker& m) {
+             return m.step("ConvTranspose", {"picture", m.numbers("a", {2, 6, 4, 4}), m.numbers("b", {6})},
+                           {{"kernel_shape", {4, 4}}, {"strides", {2, 2}}, {"pads", {1, 1, 1, 1}}});
+         }},
+        {"padding", 1,
+         [](OnnxMaker& m) {
+             const auto a =
+                 m.step("Pad", {"picture", m.whole("p", {0, 0, 2, 1, 0, 0, 1, 2})}, {}, {}, {{"mode", "reflect"}});
+             const auto b = m.step("Pad", {a, m.whole("q", {0, 0, 1, 1, 0, 0, 1, 1})}, {}, {}, {{"mode", "edge"}});
+             return m.step("Conv", {b, m.numbers("a", {2, 1, 6, 6})});
+         }},
+        {"resizing: nearest, linear, cubic", 2, [](OnnxMaker& m) {
+             const auto f = m.numbers("f", {4}, std::vector{1.f, 1.f, 2.f, 2.f});
+             const auto a = m.step(
+                 "Resize", {"picture", "", f}, {}, {},
+                 {{"mode", "nearest"}, {"coordinate_transformation_mode", "asymmetric"}, {"nearest_mode", "floor"}});
+             const auto b = m.step("Resize", {"picture", "", f}, {}, {}, {{"mode", "linear"}});
+             const auto c = m.step("Resize", {"picture", "", f}, {}, {{"cubic_coeff_a", -0.5f}}, {{"mode", "cubic"}});
+             return m.step("Add", {m.step("Add", {a, b}), c});
+         }}};
+}
+
+} // namespace
+
+TEST_CASE("networks of every operator give what plain loops give, at odd sizes and again on reused buffers") {
+    for (const Made& made : networks()) {
+        INFO(made.name);
+        OnnxMaker m(made.channels);
+        const std::string file = m.bytes(made.build(m));
+        const NetGraph g = readOnnx(asBytes(file), "net.onnx");
+        const DnnRunner runner(g, "net.onnx");
+        for (const auto& [rows, columns] : {std::pair{24, 32}, {18, 22}, {24, 32}}) {
+            const auto in = noise(std::size_t(made.channels) * rows * columns, unsigned(rows));
+            const auto plain = runPlain(g, in, rows, columns, "net.onnx");
+            std::vector<float> fast(plain.size(), -7);
+            runner.run(in.data(), rows, columns, fast.data());
+            CHECK(furthest(plain, fast) < 1e-4);
+        }
+    }
+}
+
+TEST_CASE("plain loops agree with OpenCV's DNN, which nobody here wrote") {
+    for (const Made& made : networks()) {
+        const std::string name = made.name;
+        if (name.find("split") != std::string::npos || name.find("resizing") != std::string::npos ||
+            name.find("both orders") != std::string::npos || name.find("padding") != std::string::npos)
+            continue; // OpenCV 4.6 has no such forms
+        INFO(name);
+        OnnxMaker m(made.channels);
+        const std::string file = m.bytes(made.build(m));
+        const auto in = noise(std::size_t(made.channels) * 64 * 64);
+        const auto plain = runPlain(readOnnx(asBytes(file), "n"), in, 64, 64, "n");
+        const OpencvRunner other(asBytes(file), "n", "", made.channels);
+        std::vector<float> out(plain.size());
+        other.run(in.data(), 64, 64, out.data());
+        CHECK(furthest(plain, out) < 1e-4);
+    }
+}
+
+TEST_CASE("networks that ship are all there, open on our own runner, and say what they want") {
+    for (const char* kind : {"general", "rough", "drawn"})
+        for (int scale : {1, 2})
+            for (bool full : {false, true}) {
+                INFO(kind << " x" << scale << (full ? " full" : " quick"));
+                const auto net = shippedNetwork(kind, scale, full);
+                REQUIRE(net);
+                CHECK(net->isFast());
+                CHECK(net->scale() == scale);
+                CHECK(net->frames() == (full ? 5 : 1));
+                CHECK(net->levels() == 2);
+                CHECK(net->outputChannels() == 1);
+            }
+    CHECK(shippedNetwork("nonsense") == nullptr);
+    CHECK(shippedNetwork("estimate")->scale() == 1.0 / 8);
+}
+
+TEST_CASE("a region through a network equals the whole frame, within one step of 16 bits") {
+    for (const char* name : {"general-x1-quick", "general-x2-quick", "general-x2-full"}) REQUIRE(shippedNetwork(name));
+    PictureFormat f;
+    f.width = 150;
+    f.height = 94;
+    const auto source = std::make_shared<test::PatternStage>(f, 3);
+    const double bound = 1.0 / 65535;
+    SECTION("quick, twice the size") {
+        test::checkContract(*throughNetwork(source, {}, shippedNetwork("general", 2, false), {0.3, 0.1}), bound);
+    }
+    SECTION("full, with neighbours along the flow") {
+        std::vector<StagePtr> around;
+        for (int k : {-1, 1, -2, 2}) around.push_back(aligned(source, source, k));
+        test::checkContract(*throughNetwork(source, around, shippedNetwork("general", 2, true), {0.3, 0.1}), bound);
+    }
+    SECTION("cleaning works at half the size, on whole pairs of pixels") {
+        test::checkContract(*throughNetwork(source, {}, shippedNetwork("general", 1, false), {0.3, 0.1}), bound);
+    }
+    SECTION("three channels, four channels") {
+        OnnxMaker m(GENERATE(3, 4));
+        const int c = m.model().graph().input(0).type().tensor_type().shape().dim(1).dim_value();
+        const auto up = m.step("DepthToSpace", {m.conv("picture", c, 27, "a")}, {{"blocksize", {3}}});
+        const std::string file = m.bytes(up);
+        test::checkContract(*throughNetwork(source, {}, Network::fromBytes(asBytes(file), "n"), {}), bound);
+    }
+}
+
+TEST_CASE("frames are moved onto their neighbours: still and panned ones match, cut and foreign ones are left out") {
+    const Picture world = test::photograph(220, 140);
+    struct Panned : Stage {
+        Picture world;
+        int step;
+        Panned(Picture w, PictureFormat f, int s)
+            : Stage({}, f, KeyMaker("panned").add(s).add(f.width)), world(std::move(w)), step(s) {}
+        const char* name() const override { return "panned"; }
+        std::int64_t frames() const override { return 4; }
+        std::vector<Need> needs(std::int64_t, const Rect&) const override { return {}; }
+        void compute(std::int64_t n, std::span<const Picture>, Picture& out, const CancelToken&) const override {
+            for (int c = 0; c < 3; ++c) {
+                const Rect r = out.planes[c].area();
+                const int by = int(n) * step >> (c ? 1 : 0);
+                for (int y = r.y; y < r.bottom(); ++y)
+                    for (int x = 0; x < r.w; ++x)
+                        out.planes[c].row(y)[x] = n == 3 ? 0.5f : world.planes[c].at(r.x + x + by, y);
+            }
+        }
+    };
+    PictureFormat f = world.format;
+    f.width = 180;
+    const auto source = std::make_shared<Panned>(world, f, 6);
+    Engine e(64 << 20);
+    const auto whole = [&](const StagePtr& s, std::int64_t n) { return e.pull(*s, n, s->format().frame(), {}); };
+    const auto mse = [&](const Picture& a, const Picture& b, int plane) {
+        const Rect inner = plane ? Rect{16, 8, 56, 50} : Rect{32, 16, 112, 100}; // what is in both frames
+        return test::meanSquare(a.planes[plane].view(inner), b.planes[plane].view(inner));
+    };
+    const Picture here = whole(source, 1), moved = whole(aligned(source, source, 1), 1), unmoved = whole(source, 2);
+    for (int plane : {0, 1}) CHECK(mse(here, moved, plane) < 0.15 * mse(here, unmoved, plane));
+    // After it comes a cut to grey: what is left of that is where the picture was nearly as grey.
+    CHECK(mse(whole(source, 2), whole(aligned(source, source, 1), 2), 0) <
+          0.1 * mse(whole(source, 2), whole(source, 3), 0));
+    CHECK(mse(whole(source, 0), whole(aligned(source, source, -1), 0), 0) == 0); // before the first there is nothing
+    test::checkContract(*aligned(source, source, 1));
+}
+
+TEST_CASE("people's own networks are found by name, and their cards say how they want colours") {
+    test::TempFolder folder;
+    setenv("ULMWOOD_MODELS", folder.path().c_str(), 1);
+    OnnxMaker m(3); // swaps nothing, enlarges by two: each channel four times
+    std::vector<float> w(12 * 3, 0);
+    for (int o = 0; o < 12; ++o) w[std::size_t(o * 3 + o % 3)] = 1;
+    const auto up =
+        m.step("DepthToSpace", {m.step("Conv", {"picture", m.numbers("w", {12, 3, 1, 1}, w)})}, {{"blocksize", {2}}});
+    writeFileWhole(folder / "mine.onnx", m.bytes(up));
+    CHECK(modelsInFolder().size() == 1);
+    const UserNetwork user = openUserNetwork("mine.onnx");
+    CHECK(user.network->scale() == 2);
+    CHECK_FALSE(user.card.known);
+    writeCard(folder / "mine.onnx", {"Mine", "CC0", "", true, 255, true});
+    const UserNetwork told = openUserNetwork("mine.onnx");
+    CHECK(told.card.bgr);
+    CHECK(told.card.range == 255);
+    const Picture p = test::photograph(64, 48);
+    Engine e(16 << 20);
+    const auto out =
+        throughNetwork(heldPicture(p), {}, told.network, {}, Kernel::Lanczos, {told.card.bgr, told.card.range});
+    const Picture big = e.pull(*out, 0, out->format().frame(), {});
+    double most = 0;
+    for (int y = 8; y < 80; ++y)
+        for (int x = 8; x < 100; ++x)
+            most = std::max(most, double(std::abs(big.planes[0].at(x, y) - p.planes[0].at(x / 2, y / 2))));
+    CHECK(most < 0.02); // nearest neighbour in colour, but for chroma's own scaling
+    writeFileWhole(folder / "mine.card.json", "{\"order\": \"gbr\"}");
+    CHECK_THROWS_AS(openUserNetwork("mine.onnx"), Error);
+    CHECK_THROWS_AS(openUserNetwork("other.onnx"), Error);
+    unsetenv("ULMWOOD_MODELS");
+}
+
+TEST_CASE("hostile networks are refused with the reason, and never crash") {
+    CHECK(refusal("") == "the file is empty");
+    CHECK(refusal("not a network at all, just words").find("no ONNX file") != std::string::npos);
+    OnnxMaker good(1);
+    const std::string whole = good.bytes(good.conv("picture", 1, 4, "a"));
+    for (std::size_t n = 1; n < whole.size(); n += 7) CHECK(refusal(whole.substr(0, n)) != "");
+    std::mt19937 random(5);
+    for (int k = 0; k < 400; ++k) { // flipped bytes: refused or run, nothing else
+        std::string bad = whole;
+        for (int i = 0; i < 3; ++i) bad[random() % bad.size()] = static_cast<char>(random());
+        refusal(bad);
+    }
+    SECTION("a cycle") {
+        OnnxMaker m(1);
+        m.step("Relu", {"b"}, {}, {}, {}, "a");
+        m.step("Relu", {"a"}, {}, {}, {}, "b");
+        CHECK(refusal(m.bytes("b")).find("cycle") != std::string::npos);
+    }
+    SECTION("numbers that are none") {
+        OnnxMaker m(1);
+        m.numbers("w", {1, 1, 1, 1}, std::vector{std::numeric_limits<float>::quiet_NaN()});
+        CHECK(refusal(m.bytes(m.step("Conv", {"picture", "w"}))).find("NaN") != std::string::npos);
+    }
+    SECTION("absurd shapes") {
+        OnnxMaker m(1);
+        auto* t = m.model().mutable_graph()->add_initializer();
+        t->set_name("w");
+        t->set_data_type(onnx::TensorProto::FLOAT);
+        for (int i = 0; i < 4; ++i) t->add_dims(1LL << 40);
+        CHECK(refusal(m.bytes(m.step("Conv", {"picture", "w"}))).find("absurd shape") != std::string::npos);
+        OnnxMaker k(1);
+        CHECK(refusal(k.bytes(k.step("DepthToSpace", {"picture"}, {{"blocksize", {1000000}}}))).find("absurd") !=
+              std::string::npos);
+        OnnxMaker w(1);
+        CHECK(refusal(w.bytes(w.step("Conv", {"picture", w.numbers("w", {4, 7, 3, 3})}))).find("do not fit") !=
+              std::string::npos);
+    }
+    SECTION("an operator that nobody knows is named with its node") {
+        OnnxMaker m(1);
+        const std::string reason = refusal(m.bytes(m.step("Frobnicate", {"picture"})));
+        CHECK(reason.find("Frobnicate1") != std::string::npos);
+    }
+    SECTION("no picture in, or no whole factor") {
+        OnnxMaker m(1);
+        m.model()
+            .mutable_graph()
+            ->mutable_input(0)
+            ->mutable_type()
+            ->mutable_tensor_type()
+            ->mutable_shape()
+            ->mutable_dim(1)
+            ->clear_dim_value();
+        CHECK(refusal(m.bytes(m.conv("picture", 1, 1, "a"))).find("channels") != std::string::npos);
+        OnnxMaker r(1);
+        CHECK(refusal(r.bytes(r.step("Resize", {"picture", "", r.numbers("f", {4}, std::vector{1.f, 1.f, 1.5f, 1.5f})},
+                                     {}, {}, {{"mode", "linear"}})))
+                  .find("changes sizes by") != std::string::npos);
+    }
+}
+
+TEST_CASE("what our runner lacks goes to OpenCV's") {
+    OnnxMaker m(1);
+    const std::string file = m.bytes(m.step("Abs", {m.conv("picture", 1, 1, "a")}));
+    const auto net = Network::fromBytes(asBytes(file), "n");
+    CHECK_FALSE(net->isFast());
+    const auto in = noise(64 * 64);
+    std::vector<float> out(64 * 64);
+    net->run(in.data(), 64, 64, out.data());
+    CHECK(*std::ranges::min_element(out) >= 0);
+    CHECK(*std::ranges::max_element(out) > 0.1f);
+}
