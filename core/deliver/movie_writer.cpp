@@ -39,6 +39,10 @@ av::Codec openVideoEncoder(const VideoEncoding& v, bool globalHeader) {
     c->color_range = v.colour.fullRange ? AVCOL_RANGE_JPEG : AVCOL_RANGE_MPEG;
     c->chroma_sample_location = static_cast<AVChromaLocation>(v.colour.chromaSite);
     c->thread_count = static_cast<int>(std::clamp(std::thread::hardware_concurrency(), 1u, 16u));
+    // The encoder holds as many frames as it looks ahead: fewer of very large ones, so that they fit into memory.
+    const double pixels = double(v.width) * v.height;
+    if (pixels > 9e6 && v.rate != VideoEncoding::Rate::Lossless)
+        setOption(*c, "rc-lookahead", std::to_string(static_cast<int>(std::clamp(40 * 9e6 / pixels, 8.0, 40.0))));
     // A key frame at least every five seconds: seeking stays quick, and the cost in bits stays small.
     c->gop_size = std::max(2, static_cast<int>(std::lround(v.fps * 5)));
     if (globalHeader) c->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;

@@ -33,7 +33,7 @@ StagePtr cleanedStage(StagePtr source, const Ticket& t, const Readings& r, bool 
     const CleanValues c = cleanValues(t, r);
     StagePtr s = source;
     if (t.clean.texture > 0) s = raiseTexture(s, t.clean.texture / 100, r.noise);
-    if (!enlarging) {
+    if (!enlarging || !cleansByNetwork(t)) {
         const StagePtr learned = cleansByNetwork(t) ? cleanedByNetwork(s, source, t, r) : nullptr;
         if (learned) {
             s = learned;

@@ -14,6 +14,7 @@ namespace {
 
 // From here on a network trained on hard clips does better than the general one (docs/networks.md).
 constexpr double kRoughCompression = 45, kRoughGrain = 5;
+constexpr double kTakenByFilters = 0.5;
 // What a network's whole steps leave to scaling.
 constexpr double kLeftToScaling = 1.6;
 
@@ -59,6 +60,10 @@ DamageLevels damageLevels(const Ticket& t, const Readings& r) {
     // texture adds to that.
     const DamageLevels estimate{r.compression / 100, std::max(r.grain, 0.8 * (r.noise - 1)) / kNoiseOfLevel};
     if (!t.clean.on) return estimate;
+    // Where filters act, they have taken the noise and much of the blocks before a network sees the picture.
+    if (!cleansByNetwork(t))
+        return {estimate.compression * (1 - kTakenByFilters * std::clamp((r.blocking - 1) / 2, 0.0, 1.0)),
+                r.noise >= 0.8 ? 0 : estimate.noise};
     return {level(estimate.compression, t.clean.blocks, r.blocking, kMostBlocks, 50),
             level(estimate.noise, t.clean.noise, r.noise, kMostNoise, kNoiseOfLevel)};
 }

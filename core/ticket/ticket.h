@@ -31,7 +31,7 @@ struct Ticket {
     } stretch;
     struct Clean {
         bool on = false;
-        std::string method = "learned"; ///< who removes blocks and noise: learned, learned-quick, classic
+        std::string method = "classic"; ///< who removes blocks and noise: learned, learned-quick, classic
         Quantity blocks, noise;         ///< see docs/ticket.md for units
         Quantity chroma;                ///< colour noise
         Quantity ringing{From::Fixed, 0, 0}, stairs{From::Fixed, 0, 0}, banding{From::Fixed, 0, 0};

@@ -137,6 +137,8 @@ TEST_CASE("networks are told what is there: values below a reading tell of less,
     CHECK(damageLevels(t, r).noise == Approx(0.5));
     r.noise = 5;
     setByAssignment(t, "clean.blocks=measured");
+    CHECK(damageLevels(t, r) == DamageLevels{0.25, 0}); // filters come first and leave less
+    setByAssignment(t, "clean.method=learned");
     CHECK(damageLevels(t, r) == DamageLevels{0.5, 0.25});
     setByAssignment(t, "clean.blocks=10");
     CHECK(damageLevels(t, r).compression == Approx(0.25));

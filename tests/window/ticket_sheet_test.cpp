@@ -164,8 +164,8 @@ TEST_CASE("every control of every step writes its own field, says so in the sent
     type(b.find<QuantitySlider>("clean.texture"), "25");
     w.clean.texture = 25;
     expect(w);
-    choose(b, "clean.method", "Filters");
-    w.clean.method = "classic";
+    choose(b, "clean.method", "Quick net");
+    w.clean.method = "learned-quick";
     expect(w);
     b.find<QAbstractButton>("clean.faces")->click();
     w.clean.gentleFaces = false;
