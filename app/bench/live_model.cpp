@@ -402,10 +402,10 @@ void LiveModel::refreshForecast() {
     const std::uint64_t round = ++forecastRound_;
     const double crf = c->ticket.deliver.rate == "size" ? crfFor("best") : crfFor(c->ticket.deliver.quality);
     const QPointer<QObject> self(this);
-    // Hundreds of frames are looked at: the quick networks stand in, whose pictures take nearly the same bits.
+    // Hundreds of frames are looked at: filters stand in for networks, whose pictures take nearly the same bits.
     Ticket quick = c->ticket;
-    if (cleansByNetwork(quick)) quick.clean.method = "learned-quick";
-    if (quick.enlarge.method == "learned") quick.enlarge.method = "learned-quick";
+    if (cleansByNetwork(quick)) quick.clean.method = "classic";
+    if (enlargesByNetwork(quick)) quick.enlarge.method = "lanczos";
     const auto stand = quick == c->ticket ? pipeline_ : pipelineFor(quick);
     forecastWorker_.submit([this, self, round, crf, p = stand ? stand : pipeline_](const CancelToken& cancel) {
         try {
