@@ -44,6 +44,7 @@ int frame(const Options& o, Surroundings& s) {
     if (needsReadings(ticket)) readings = inspectClip(clip, s.cancel).readings;
     const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(64) << 20);
     const Pipeline p = buildPipeline(reader, ticket, readings);
+    if (!p.note.empty()) s.err << o.file << ": note: " << p.note << "\n";
     const StagePtr rgb = asRgb(p.result);
     const Rect whole = rgb->format().frame();
     const Rect region = o.region.empty() ? whole : parseRegion(o.region).intersected(whole);

@@ -68,6 +68,7 @@ int render(const Options& o, Surroundings& s) {
             if (o.progress.empty())
                 s.out << r.output << ": " << r.frames << " frames, " << r.seconds << " s, " << r.bytes << " bytes\n";
             if (!r.soundNote.empty()) s.err << file << ": note: " << r.soundNote << "\n";
+            if (!r.networkNote.empty()) s.err << file << ": note: " << r.networkNote << "\n";
             if (r.lostFrames)
                 s.err << file << ": note: " << r.lostFrames
                       << " frames were damaged or could not be decoded; the one before stands in\n";

@@ -78,6 +78,12 @@ void LiveModel::setViews(View left, View right) {
     refreshTable();
 }
 
+void LiveModel::setStep(const QString& key) {
+    if (key == step_) return;
+    step_ = key;
+    Q_EMIT stepChanged();
+}
+
 void LiveModel::setFault(const QString& key) {
     if (key == faultKey_) return;
     faultKey_ = key;

@@ -69,6 +69,10 @@ public:
     void setPlaying(bool playing);
     bool busy() const { return spotWorker_.busy() || tableWorker_.busy() || forecastWorker_.busy(); }
 
+    /// The step whose controls are open, by its ticket key; empty: none.
+    void setStep(const QString& key);
+    const QString& step() const { return step_; }
+
     /// Shows a fault over the picture; empty: none.
     void setFault(const QString& key);
     const QString& fault() const { return faultKey_; }
@@ -92,6 +96,7 @@ signals:
     void pipelineChanged();
     void faultUpdated();
     void viewsChanged();
+    void stepChanged();
     void choiceWanted(); ///< spots shall be chosen by the readings again
 
 private:
@@ -114,7 +119,7 @@ private:
     int tilesDone_ = 0, tilesTotal_ = 0;
     QPointF focus_;
     bool playing_ = false;
-    QString faultKey_;
+    QString step_, faultKey_;
     FaultView faultView_;
     std::optional<Forecast> forecast_;
     std::uint64_t spotRound_ = 0, tableRound_ = 0, forecastRound_ = 0, faultRound_ = 0;

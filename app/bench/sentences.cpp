@@ -1,7 +1,11 @@
 #include "app/bench/sentences.h"
 
+#include "core/deliver/export.h"
+#include "core/deliver/memory.h"
+
 #include <QCoreApplication>
 #include <QStringList>
+#include <QThread>
 #include <cmath>
 
 namespace ulm::app {
@@ -164,9 +168,29 @@ QString enlargeSentence(const Ticket& t, const ClipEntry& c, const Pipeline* p) 
     if (!p) return tr("The size cannot be worked out.");
     const QString above =
         t.enlarge.on && t.enlarge.above > 1 ? tr(", worked at ×%1 of that").arg(number(t.enlarge.above, 2)) : QString();
-    return tr("×%1, to %2 pixels, by %3%4.")
-        .arg(number(p->plan.scale(), 2), sizeText(p->plan.width, p->plan.height), t.enlarge.on ? by : tr("Lanczos"),
-             above);
+    QString s = tr("×%1, to %2 pixels, by %3%4.")
+                    .arg(number(p->plan.scale(), 2), sizeText(p->plan.width, p->plan.height),
+                         t.enlarge.on ? by : tr("Lanczos"), above);
+    if (!p->note.empty()) s += tr(" But: %1.").arg(QString::fromStdString(p->note));
+    const std::int64_t needed = renderBytes(*p, QThread::idealThreadCount(), ExportJob{}.cacheBytes);
+    if (const auto free = freeBytes(); free && needed > *free)
+        s += tr(" It takes about %1 of memory; %2 are free.").arg(byteText(double(needed)), byteText(double(*free)));
+    return s;
+}
+
+QString gainSentence(const std::optional<EnlargeGain>& g) {
+    if (!g) return {};
+    const auto signedText = [](double dB) { return (dB < -0.005 ? "−" : "+") + QString::number(std::abs(dB), 'f', 2); };
+    QString s = tr("Tried on this clip, shrunk to half and enlarged back: %1 dB over Lanczos")
+                    .arg(signedText(g->overLanczos()));
+    if (g->fromAbove() != 0) s += tr(", %1 dB of it from working above").arg(signedText(g->fromAbove()));
+    return s + ".";
+}
+
+QString grainSentence(const std::optional<double>& left) {
+    return left ? tr("About %1 % of the grain is left after the encode, at the quality planned now.")
+                      .arg(std::lround(100 * *left))
+                : QString();
 }
 
 QString motionSentence(const Ticket& t, const ClipEntry& c) {

@@ -1,7 +1,7 @@
 #pragma once
 
 #include "app/project/project.h"
-#include "core/pipeline/pipeline.h"
+#include "core/judge/self_check.h"
 
 #include <QString>
 
@@ -21,6 +21,9 @@ QString faultName(const QString& key);
 QString readingText(const QString& key, double value);
 QString cleanSentence(const Ticket&, const ClipEntry&);
 QString enlargeSentence(const Ticket&, const ClipEntry&, const Pipeline* p);
+/// Empty while nothing is known.
+QString gainSentence(const std::optional<EnlargeGain>&);
+QString grainSentence(const std::optional<double>& left);
 QString motionSentence(const Ticket&, const ClipEntry&);
 QString frameSentence(const Ticket&, const Pipeline* p);
 QString finishSentence(const Ticket&);

@@ -140,6 +140,15 @@ QuantitySlider* addSlider(StepBlock* s, const char* object, const QString& name,
     return q;
 }
 
+QLabel* addRemark(StepBlock* s, const char* object) {
+    auto* label = new QLabel;
+    label->setObjectName(object);
+    label->setFont(words(8.5));
+    label->setWordWrap(true);
+    s->rows()->addWidget(label);
+    return label;
+}
+
 void addHeading(StepBlock* s, const QString& text) {
     auto* label = new QLabel(text);
     label->setFont(words(8.5, true));

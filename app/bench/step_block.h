@@ -60,5 +60,7 @@ private:
 QuantitySlider* addSlider(StepBlock* step, const char* object, const QString& name, double least, double most,
                           double by, int decimals, const QString& unit);
 void addHeading(StepBlock* step, const QString& text);
+/// A line of small words that say what was measured; empty and without height until there is something.
+QLabel* addRemark(StepBlock* step, const char* object);
 
 } // namespace ulm::app

@@ -1,6 +1,8 @@
 #include "app/bench/ticket_sheet.h"
 
 #include "app/bench/advice_block.h"
+#include "app/bench/crop_map.h"
+#include "app/bench/gain_model.h"
 #include "app/bench/overdone_gauge.h"
 #include "app/bench/sentences.h"
 #include "app/widgets/theme.h"
@@ -33,6 +35,7 @@ void TicketSheet::edit(const std::function<void(Ticket&)>& change, const QString
 TicketSheet::TicketSheet(Project& project, LiveModel& live, OverdoneModel& overdone, QWidget* parent)
     : QWidget(parent), project_(project), live_(live) {
     setFixedWidth(340);
+    gains_ = new GainModel(project_, live_, this);
     auto* outer = new QVBoxLayout(this);
     outer->setContentsMargins(1, 1, 2, 2);
     outer->setSpacing(0);
@@ -116,12 +119,24 @@ StepBlock* TicketSheet::addStep(const QString& name, const QString& key) {
         edit([&](Ticket& t) { setByKey(t, key.toStdString() + ".on", on ? "true" : "false"); });
     });
     // One step open at a time keeps the sheet on one page.
-    connect(s, &StepBlock::opened, this, [this, s](bool open) {
-        if (!open) return;
+    connect(s, &StepBlock::opened, this, [this, s, key](bool open) {
+        if (!open) return live_.setStep(live_.step() == key ? QString() : live_.step());
+        live_.setStep(key);
         for (auto& [k, other] : steps_)
             if (other != s) other->setOpen(false);
     });
     return s;
+}
+
+CropMap* TicketSheet::addCrop(StepBlock* s, const char* name, const std::function<void(Ticket&, const QPointF&)>& put) {
+    auto* map = new CropMap(project_, live_);
+    map->setObjectName(name);
+    s->rows()->addWidget(map);
+    connect(map, &CropMap::moved, this, [this, put, name](const QPointF& to, bool done) {
+        edit([&](Ticket& t) { put(t, to); }, name);
+        if (done) project_.endStroke();
+    });
+    return map;
 }
 
 void TicketSheet::buildMotion() {
@@ -157,6 +172,7 @@ void TicketSheet::buildFrame() {
     s->rows()->addWidget(fill);
     connect(fill, &ChoiceRow::chosen, this,
             [this](int i) { edit([&](Ticket& t) { t.frame.on = true, t.frame.fill = kFills[i].toStdString(); }); });
+    addCrop(s, "frame.crop", [](Ticket& t, const QPointF& to) { t.frame.x = to.x(), t.frame.y = to.y(); });
     auto* x = addSlider(s, "frame.x", tr("Crop across"), 0, 100, 1, 0, "%");
     auto* y = addSlider(s, "frame.y", tr("Crop down"), 0, 100, 1, 0, "%");
     x->setHelp(tr("Where the crop sits from left (0) to right (100). The picture can be dragged too, with Shift."),

@@ -13,6 +13,8 @@ class QVBoxLayout;
 namespace ulm::app {
 
 class AdviceBlock;
+class CropMap;
+class GainModel;
 class OverdoneModel;
 
 /// The sheet of paper at the left of the Bench.
@@ -41,6 +43,8 @@ private:
     void useNetwork(const QString& file);
     void refresh();
     void showMenu();
+    /// The crop's map in a step; moving it puts the place on the ticket.
+    CropMap* addCrop(StepBlock* s, const char* name, const std::function<void(Ticket&, const QPointF&)>& put);
     void edit(const std::function<void(Ticket&)>& change, const QString& stroke = {});
     /// A slider of the ticket's number `member`; moving it switches the step on.
     QuantitySlider* addNumber(StepBlock* s, const char* key, const QString& name, double least, double most,
@@ -53,6 +57,7 @@ private:
 
     Project& project_;
     LiveModel& live_;
+    GainModel* gains_;
     QLabel *title_, *facts_, *advice_;
     AdviceBlock* block_;
     QVBoxLayout* column_;

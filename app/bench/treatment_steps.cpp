@@ -1,3 +1,5 @@
+#include "app/bench/crop_map.h"
+#include "app/bench/gain_model.h"
 #include "app/bench/network_card.h"
 #include "app/bench/sentences.h"
 #include "app/bench/ticket_sheet.h"
@@ -90,13 +92,22 @@ void TicketSheet::buildClean() {
                   tr("cloth and hair look gritty."));
     addNumber(s, "clean.keep_original", tr("Keep original"), 0, 100, 1, 0, "%", OF(clean.keepOriginal))
         ->setHelp(tr("Mixes the untreated picture back in, to keep life in it."), tr("the faults come back with it."));
+    auto* along = new QCheckBox(tr("Look along movement"));
+    along->setObjectName("clean.temporal");
+    along->setToolTip(tr("The filters take noise away with the help of the frames before and after, followed along "
+                         "what moves. Without it: from each frame alone, faster and less thorough."));
+    s->rows()->addWidget(along);
+    connect(along, &QCheckBox::clicked, this, [this](bool on) { edit([&](Ticket& t) { t.clean.temporal = on; }); });
     auto* faces = new QCheckBox(tr("Gentler on faces"));
     faces->setObjectName("clean.faces");
+    faces->setToolTip(tr("Half of the original stays on faces; they are outlined on the picture while Clean is open."));
     s->rows()->addWidget(faces);
     connect(faces, &QCheckBox::clicked, this, [this](bool on) { edit([&](Ticket& t) { t.clean.gentleFaces = on; }); });
     refreshers_.push_back([=](const Ticket& t, const ClipEntry& c) {
         method->setCurrent(static_cast<int>(kMethods.indexOf(QString::fromStdString(t.clean.method))));
         faces->setChecked(t.clean.gentleFaces);
+        along->setChecked(t.clean.temporal);
+        along->setVisible(t.clean.method == "classic");
         s->setOn(t.clean.on);
         s->setSentence(cleanSentence(t, c));
     });
@@ -150,6 +161,10 @@ void TicketSheet::buildEnlarge() {
     row->addWidget(named);
     row->addStretch();
     s->rows()->addWidget(sizes);
+    addCrop(s, "enlarge.crop", [](Ticket& t, const QPointF& to) {
+        (t.frame.on ? t.frame.x : t.enlarge.x) = to.x();
+        (t.frame.on ? t.frame.y : t.enlarge.y) = to.y();
+    });
     // Aspect is locked: typing one side sets the other.
     const auto typed = [this, width, height](bool byWidth) {
         const ClipEntry* c = project_.currentClip();
@@ -206,6 +221,8 @@ void TicketSheet::buildEnlarge() {
     addNumber(s, "enlarge.above", tr("Work above"), 1, 4, 0.25, 2, "×", OF(enlarge.above))
         ->setHelp(tr("Works at so many times the delivered size, then scales down: crisper edges, and more time."),
                   tr("edges look etched, and it takes long."));
+    auto* gain = addRemark(s, "enlarge.gain");
+    connect(gains_, &GainModel::updated, gain, [this, gain] { gain->setText(gainSentence(gains_->enlarge())); });
 
     refreshers_.push_back([=, this](const Ticket& t, const ClipEntry& c) {
         int index = -1;
@@ -291,6 +308,8 @@ void TicketSheet::buildFinish() {
         ->setHelp(tr("Larger grain survives an encode better."), tr("blotches."));
     addNumber(s, "finish.grain.midtones", tr("In mid-tones"), 0, 1, 0.05, 2, "", OF(finish.grain.midtones))
         ->setHelp(tr("0: even in all tones. 1: in the middle tones only, as on film."), tr("flat black and white."));
+    auto* left = addRemark(s, "finish.grain.left");
+    connect(gains_, &GainModel::updated, left, [this, left] { left->setText(grainSentence(gains_->grainLeft())); });
     refreshers_.push_back([=](const Ticket& t, const ClipEntry&) {
         shadows->setChecked(t.finish.shadows);
         s->setOn(t.finish.on);

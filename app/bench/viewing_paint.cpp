@@ -1,6 +1,7 @@
 #include "app/bench/sentences.h"
 #include "app/bench/viewing_table.h"
 #include "app/widgets/theme.h"
+#include "core/restore/face_stage.h"
 
 #include <QPainter>
 #include <QPainterPath>
@@ -250,7 +251,26 @@ void ViewingTable::paintLegend(QPainter& painter) {
                      QString("%1…%2").arg(readingText(f.key, range.first), readingText(f.key, range.second)));
 }
 
+// Where Clean is gentler, while its controls are open.
+void ViewingTable::paintFaces(QPainter& painter, const QRectF& picture) {
+    const ClipEntry* c = project_.currentClip();
+    if (!c || live_.step() != "clean" || !c->ticket.clean.on || !c->ticket.clean.gentleFaces) return;
+    painter.save();
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setBrush(Qt::NoBrush);
+    for (const Rect& f : facesNear(c->readings().faces, c->playhead)) {
+        const QPointF a = live_.toDelivered(f.x, f.y), b = live_.toDelivered(f.right(), f.bottom());
+        const QRectF box(picture.topLeft() + a * scale(), picture.topLeft() + b * scale());
+        painter.setPen(QPen(QColor(0, 0, 0, 120), 3));
+        painter.drawEllipse(box);
+        painter.setPen(QPen(Qt::white, 1.2, Qt::DotLine));
+        painter.drawEllipse(box);
+    }
+    painter.restore();
+}
+
 void ViewingTable::paintMarks(QPainter& painter, const QRectF& picture) {
+    paintFaces(painter, picture);
     const auto& spots = live_.spots();
     const ClipEntry* c = project_.currentClip();
     painter.setFont(figures(8));

@@ -17,8 +17,8 @@ ViewingTable::ViewingTable(Project& project, LiveModel& live, QWidget* parent)
     setAccessibleName(tr("Viewing table"));
     // A phone's screen is about 140 mm high; the screen says how many pixels that is, rightly or not.
     phoneHeight_ = project_.phoneHeight() > 0 ? project_.phoneHeight() : 140 / 25.4 * physicalDpiY();
-    for (const auto signal :
-         {&LiveModel::tableUpdated, &LiveModel::spotsUpdated, &LiveModel::faultUpdated, &LiveModel::viewsChanged})
+    for (const auto signal : {&LiveModel::tableUpdated, &LiveModel::spotsUpdated, &LiveModel::faultUpdated,
+                              &LiveModel::viewsChanged, &LiveModel::stepChanged})
         connect(&live_, signal, this, qOverload<>(&QWidget::update));
     connect(&live_, &LiveModel::pipelineChanged, this, [this] {
         // Upright pictures leave room at the sides: a pair fills it. What a person chose stays.

@@ -84,6 +84,7 @@ private:
     void paintPicture(QPainter&, const QRectF& pane, const QImage& image);
     void paintFault(QPainter&, const QRectF& pane, bool before);
     void paintLegend(QPainter&);
+    void paintFaces(QPainter&, const QRectF& picture);
     void paintMarks(QPainter&, const QRectF& picture);
     void paintSafeAreas(QPainter&, const QRectF& picture);
     void paintNavigator(QPainter&);

@@ -1,6 +1,7 @@
 #include "core/deliver/export.h"
 
 #include "core/deliver/forecast.h"
+#include "core/deliver/memory.h"
 #include "core/deliver/output_file.h"
 #include "core/deliver/sound_track.h"
 
@@ -114,7 +115,9 @@ public:
         reader_ = std::make_shared<FrameReader>(clip_, PacketDecoder::Threads::Frames, std::size_t(48) << 20);
         pipeline_ = buildPipeline(reader_, result_.ticket, result_.readings);
         result_.clean = result_.ticket.clean.on ? cleanValues(result_.ticket, result_.readings) : CleanValues{};
+        result_.networkNote = pipeline_.note;
         checkPlanned();
+        checkMemory();
         limit_ = sizeLimit(result_.ticket, job_.target);
         result_.limitBytes = limit_;
         encoding_ = encodingFor(pipeline_);
@@ -153,6 +156,14 @@ private:
         }
     }
 
+    // Told before anything starts, not by a system that kills programs halfway.
+    void checkMemory() const {
+        const auto free = job_.memory ? job_.memory : freeBytes();
+        const std::int64_t needed = renderBytes(pipeline_, cores(), static_cast<std::int64_t>(job_.cacheBytes));
+        if (free) requireMemory(pipeline_, needed, *free, job_.source);
+    }
+    static int cores() { return static_cast<int>(std::clamp(std::thread::hardware_concurrency(), 1u, 16u)); }
+
     SoundSource sound() const {
         const Ticket& t = result_.ticket;
         SoundSource s;
@@ -171,14 +182,13 @@ private:
 
     // Hands every delivered frame to `take`, in order. Reading, stages and taking overlap; a few frames are in flight.
     void render(const std::function<void(const AVFrame&, const DeliveredFrame&)>& take) {
-        const int cores = static_cast<int>(std::clamp(std::thread::hardware_concurrency(), 1u, 16u));
         std::size_t next = 0;
         struct Item {
             const DeliveredFrame* frame;
             std::shared_ptr<AVFrame> picture;
         };
         tbb::parallel_pipeline(
-            static_cast<std::size_t>(cores) + 2,
+            static_cast<std::size_t>(cores()) + 2,
             tbb::make_filter<void, Item>(tbb::filter_mode::serial_in_order, [&](tbb::flow_control& flow) -> Item {
                 if (next == pipeline_.frames.size() || cancel_.cancelled()) {
                     flow.stop();
@@ -444,9 +454,9 @@ nlohmann::json toJson(const ExportReport& r) {
                                          {"ms_per_frame", 0}});
     for (const auto& l : r.limits)
         limits.push_back({{"limit", l.limit}, {"allowed", l.allowed}, {"value", l.value}, {"holds", l.holds}});
-    return {{"source", r.source},   {"output", r.output},         {"frames", r.frames}, {"seconds", r.seconds},
-            {"bytes", r.bytes},     {"ticket", toJson(r.ticket)}, {"steps", steps},     {"lost_frames", r.lostFrames},
-            {"sound", r.soundNote}, {"encodes", r.encodes},       {"limits", limits}};
+    return {{"source", r.source},   {"output", r.output},         {"frames", r.frames},   {"seconds", r.seconds},
+            {"bytes", r.bytes},     {"ticket", toJson(r.ticket)}, {"steps", steps},       {"lost_frames", r.lostFrames},
+            {"sound", r.soundNote}, {"networks", r.networkNote},  {"encodes", r.encodes}, {"limits", limits}};
 }
 
 } // namespace ulm

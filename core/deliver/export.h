@@ -17,6 +17,7 @@ struct ExportJob {
     std::optional<Inspection> inspection; ///< if known; else measured first where the ticket needs readings
     bool replace = false;                 ///< an existing output may be replaced
     std::size_t cacheBytes = std::size_t(160) << 20;
+    std::optional<std::int64_t> memory; ///< bytes it may take; else what the system has free
 };
 
 struct ExportProgress {
@@ -34,9 +35,9 @@ struct ExportReport {
     Readings readings;
     CleanValues clean;
     std::map<std::string, Engine::Spent> steps;
-    std::string soundNote;
-    int encodes = 0;             ///< times the pictures went through the encoder
-    std::int64_t limitBytes = 0; ///< 0: none
+    std::string soundNote, networkNote; ///< what a person should know of either; may be empty
+    int encodes = 0;                    ///< times the pictures went through the encoder
+    std::int64_t limitBytes = 0;        ///< 0: none
     std::vector<LimitCheck> limits;
 };
 
@@ -51,7 +52,7 @@ std::int64_t sizeLimit(const Ticket&, const std::optional<Target>&);
 
 /// Renders. Decoding, stages and encoding overlap; memory does not grow with duration. The output appears whole under
 /// its name, or not at all.
-/// Errors: Fault::Input, Usage, CannotFit (with what would fit), Output; throws Cancelled.
+/// Errors: Fault::Input, Usage, CannotFit (file size or memory, with what would fit), Output; throws Cancelled.
 ExportReport exportClip(const ExportJob&, const CancelToken&, const std::function<void(const ExportProgress&)>& = {});
 
 nlohmann::json toJson(const ExportReport&);

@@ -10,6 +10,8 @@
 namespace ulm {
 namespace {
 
+constexpr int kLookAhead = 40; // x264's own at preset medium
+
 [[noreturn]] void failWriting(const std::string& path, int code) {
     const std::string why = code == AVERROR(ENOSPC) ? "the disk is full" : av::errorText(code);
     throw Error(Fault::Output, path, "it could not be written (" + why + ")",
@@ -23,6 +25,10 @@ void setOption(AVCodecContext& c, const char* name, const std::string& value) {
 } // namespace
 
 double crfFor(const std::string& quality) { return quality == "small" ? 26 : quality == "best" ? 16 : 20; }
+
+int framesLookedAhead(int width, int height) {
+    return static_cast<int>(std::clamp(kLookAhead * 9e6 / (double(width) * height), 8.0, double(kLookAhead)));
+}
 
 av::Codec openVideoEncoder(const VideoEncoding& v, bool globalHeader) {
     const AVCodec* x264 = avcodec_find_encoder_by_name("libx264");
@@ -39,10 +45,9 @@ av::Codec openVideoEncoder(const VideoEncoding& v, bool globalHeader) {
     c->color_range = v.colour.fullRange ? AVCOL_RANGE_JPEG : AVCOL_RANGE_MPEG;
     c->chroma_sample_location = static_cast<AVChromaLocation>(v.colour.chromaSite);
     c->thread_count = static_cast<int>(std::clamp(std::thread::hardware_concurrency(), 1u, 16u));
-    // The encoder holds as many frames as it looks ahead: fewer of very large ones, so that they fit into memory.
-    const double pixels = double(v.width) * v.height;
-    if (pixels > 9e6 && v.rate != VideoEncoding::Rate::Lossless)
-        setOption(*c, "rc-lookahead", std::to_string(static_cast<int>(std::clamp(40 * 9e6 / pixels, 8.0, 40.0))));
+    if (const int ahead = framesLookedAhead(v.width, v.height);
+        ahead < kLookAhead && v.rate != VideoEncoding::Rate::Lossless)
+        setOption(*c, "rc-lookahead", std::to_string(ahead));
     // A key frame at least every five seconds: seeking stays quick, and the cost in bits stays small.
     c->gop_size = std::max(2, static_cast<int>(std::lround(v.fps * 5)));
     if (globalHeader) c->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;

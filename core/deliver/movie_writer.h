@@ -34,6 +34,9 @@ struct SoundSource {
     double zero = 0; ///< file time that becomes 0
 };
 
+/// Frames that the encoder holds to look ahead: fewer of very large ones, so that they fit into memory.
+int framesLookedAhead(int width, int height);
+
 /// Opens an H.264 encoder. Errors: Fault::Usage with libx264's reason.
 av::Codec openVideoEncoder(const VideoEncoding&, bool globalHeader);
 

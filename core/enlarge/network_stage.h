@@ -13,6 +13,9 @@ struct NetworkInput {
     double range = 1; ///< value of white: 1 or 255
 };
 
+/// Rows or columns of the tiles in which a region of `extent` input pixels runs: evenly parted, multiples of `align`.
+int networkTile(int extent, int align);
+
 /// `input` through the network: luma only for one channel (chroma is scaled by `chromaKernel`), R'G'B' for three or
 /// four (the fourth is set to white). neighbours: stages that show the frames -1, +1, -2, +2 … of `input` moved onto
 /// this one, as many as the network wants. The result is scale() times as large; a region gives the whole frame's

@@ -13,4 +13,13 @@ std::shared_ptr<const Network> shippedNetwork(const std::string& kind, int scale
 
 std::vector<std::string> shippedNetworkNames();
 
+/// For tests: as though the program had been built without networks, while this lives.
+class WithoutShippedNetworks {
+public:
+    WithoutShippedNetworks();
+    ~WithoutShippedNetworks();
+    WithoutShippedNetworks(const WithoutShippedNetworks&) = delete;
+    WithoutShippedNetworks& operator=(const WithoutShippedNetworks&) = delete;
+};
+
 } // namespace ulm

@@ -15,8 +15,8 @@ namespace {
 // From here on a network trained on hard clips does better than the general one (docs/networks.md).
 constexpr double kRoughCompression = 45, kRoughGrain = 5;
 constexpr double kTakenByFilters = 0.5;
-// What a network's whole steps leave to scaling.
-constexpr double kLeftToScaling = 1.6;
+// What a network's whole steps leave to scaling; next to nothing where more pixels than delivered are asked for.
+constexpr double kLeftToScaling = 1.6, kLeftAbove = 1.05;
 
 // The estimate, made less or more as the person's value lies below or above the reading. `per` units above the reading
 // are a whole level.
@@ -111,13 +111,14 @@ StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const 
                      : pass(input, guide, net, damageLevels(t, r));
     // Further passes see a clean, large picture: the quick network does them, without neighbours.
     const auto again = own ? net : shipped(t, r, 2, false);
-    for (double left = factor / net->scale();
-         left > kLeftToScaling && again && again->scale() > 1 && again->frames() == 1; left /= again->scale())
+    const double leave = t.enlarge.above > 1 ? kLeftAbove : kLeftToScaling;
+    for (double left = factor / net->scale(); left > leave && again && again->scale() > 1 && again->frames() == 1;
+         left /= again->scale())
         s = throughNetwork(s, {}, again, {}, Kernel::Lanczos, form);
     return s;
 }
 
-std::string networkWarning(const Ticket& t, const Readings& r) {
+std::string networkNote(const Ticket& t, const Readings& r) {
     if (cleansByNetwork(t) && !shipped(t, r, 1, true))
         return "the network for cleaning is missing; the classic way stands in";
     if (t.enlarge.on && t.enlarge.method.starts_with("learned") && !shipped(t, r, 2, true))

@@ -38,6 +38,6 @@ StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const 
 
 /// What a person should know of the networks this ticket would use ("the network … is missing; Lanczos stands in"), or
 /// an empty text.
-std::string networkWarning(const Ticket&, const Readings&);
+std::string networkNote(const Ticket&, const Readings&);
 
 } // namespace ulm

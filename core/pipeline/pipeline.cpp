@@ -141,8 +141,8 @@ FramingPlan framingOf(const Ticket& t, const VideoFacts& v) {
     w.aspect = t.frame.aspect;
     w.delivered = t.frame.size;
     w.fill = fillFrom(t.frame.fill);
-    w.positionX = t.frame.x;
-    w.positionY = t.frame.y;
+    w.positionX = t.frame.on ? t.frame.x : t.enlarge.x;
+    w.positionY = t.frame.on ? t.frame.y : t.enlarge.y;
     return planFraming({v.width, v.height}, w);
 }
 
@@ -162,7 +162,7 @@ Pipeline buildPipeline(std::shared_ptr<FrameReader> reader, const Ticket& t, con
     StagePtr s =
         enlarging ? enlargedStage(cleanedStage(p.source, t, readings, true), p.source, factor, t, readings) : nullptr;
     if (!s) s = p.cleaned;
-    p.warning = networkWarning(t, readings);
+    p.note = networkNote(t, readings);
     s = framed(s, p.source, p.plan, v, kernel);
     p.before = framed(p.source, p.source, p.plan, v, Kernel::Bicubic);
     p.picturesUntouched = s == p.source && allFrames && !t.finish.acts();

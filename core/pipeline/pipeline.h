@@ -27,7 +27,7 @@ struct Pipeline {
     std::vector<DeliveredFrame> frames; ///< > 0
     AVRational timeBase{1, 1};
     /// What to tell of the networks used; empty where all is as the ticket says.
-    std::string warning;
+    std::string note;
     /// No step changes pictures or their times (all frames of the stretch pass through).
     bool picturesUntouched = false;
 

@@ -20,7 +20,8 @@ public:
         return {{0, frame, region}, {1, frame, region}};
     }
     void compute(std::int64_t frame, std::span<const Picture> in, Picture& out, const CancelToken&) const override {
-        const std::vector<Rect> boxes = boxesAt(frame);
+        std::vector<Rect> boxes = facesNear(faces_, frame);
+        for (Rect& b : boxes) b = {int(b.x * scale_), int(b.y * scale_), int(b.w * scale_), int(b.h * scale_)};
         for (int c = 0; c < 3; ++c) {
             const int sw = c ? format().subW : 0, sh = c ? format().subH : 0;
             const Rect r = out.planes[c].area();
@@ -41,17 +42,6 @@ private:
         for (const FacePlace& f : faces) key.add(f.frame).add(f.box.x).add(f.box.y).add(f.box.w).add(f.box.h);
         return key;
     }
-    // The nearest frame's faces, where it is near enough.
-    std::vector<Rect> boxesAt(std::int64_t frame) const {
-        std::int64_t nearest = kNearFrames + 1;
-        for (const FacePlace& f : faces_) nearest = std::min(nearest, std::abs(f.frame - frame));
-        std::vector<Rect> boxes;
-        for (const FacePlace& f : faces_)
-            if (std::abs(f.frame - frame) == nearest && nearest <= kNearFrames)
-                boxes.push_back(
-                    {int(f.box.x * scale_), int(f.box.y * scale_), int(f.box.w * scale_), int(f.box.h * scale_)});
-        return boxes;
-    }
     // 1 inside the ellipse in the box, down to 0 at one and a half times its size.
     static float weightAt(const std::vector<Rect>& boxes, float x, float y) {
         float most = 0;
@@ -68,6 +58,15 @@ private:
 };
 
 } // namespace
+
+std::vector<Rect> facesNear(const std::vector<FacePlace>& faces, std::int64_t frame) {
+    std::int64_t nearest = kNearFrames + 1;
+    for (const FacePlace& f : faces) nearest = std::min(nearest, std::abs(f.frame - frame));
+    std::vector<Rect> boxes;
+    for (const FacePlace& f : faces)
+        if (std::abs(f.frame - frame) == nearest && nearest <= kNearFrames) boxes.push_back(f.box);
+    return boxes;
+}
 
 StagePtr gentlerOnFaces(StagePtr treated, StagePtr original, std::vector<FacePlace> faces, double scale) {
     if (faces.empty() || treated == original) return treated;

@@ -5,9 +5,11 @@
 
 namespace ulm {
 
+/// The faces that count for a frame, source pixels: the nearest frame's, where that lies within half a second.
+std::vector<Rect> facesNear(const std::vector<FacePlace>& faces, std::int64_t frame);
+
 /// `treated`, with half of `original` mixed back on faces, fading out around them. Faces are given in source pixels of
-/// `scale` ([1, 16]) result pixels each; those found within a second's half of a frame count for it.
-/// Both inputs have the same format and frames.
+/// `scale` ([1, 16]) result pixels each. Both inputs have the same format and frames.
 StagePtr gentlerOnFaces(StagePtr treated, StagePtr original, std::vector<FacePlace> faces, double scale);
 
 } // namespace ulm

@@ -199,6 +199,8 @@ std::vector<TicketField> makeFields() {
             enlargeMethod(),
             choice("enlarge.kind", {"auto", "general", "rough", "drawn"}, MEMBER(enlarge.kind)),
             number("enlarge.above", 1, 4, MEMBER(enlarge.above)),
+            number("enlarge.x", 0, 1, MEMBER(enlarge.x)),
+            number("enlarge.y", 0, 1, MEMBER(enlarge.y)),
             flag("motion.on", MEMBER(motion.on)),
             number("motion.fps", 1, 240, MEMBER(motion.fps)),
             flag("frame.on", MEMBER(frame.on)),

@@ -49,6 +49,7 @@ struct Ticket {
         std::string method = "learned";
         std::string kind = "auto"; ///< which networks: auto, general, rough, drawn
         double above = 1;          ///< worked at so many times the delivered size, then scaled down: [1, 4]
+        double x = 0.5, y = 0.5;   ///< where a size of another shape cuts the clip, [0, 1]; Frame's wins where it is on
         bool operator==(const Enlarge&) const = default;
     } enlarge;
     struct Motion {

@@ -28,18 +28,18 @@ class Recipe:
 def recipes() -> list[Recipe]:
     g, r, d = ("general",), ("rough", "general"), ("drawn",)
     return [
-        Recipe("general-x2-full", "general", 2, 5, 32, 6, g, 2200, "start", rate=1.0e-3),
-        Recipe("general-x2-quick", "general", 2, 1, 16, 3, g, 3500, "start-quick", rate=1.0e-3),
-        Recipe("general-x1-full", "general", 1, 5, 48, 4, g, 3000),
-        Recipe("general-x1-quick", "general", 1, 1, 24, 3, g, 3000),
-        Recipe("rough-x2-full", "rough", 2, 5, 32, 6, r, 900, "general-x2-full", rate=8e-4),
-        Recipe("drawn-x2-full", "drawn", 2, 5, 32, 6, d, 900, "general-x2-full", rate=8e-4),
-        Recipe("drawn-x2-quick", "drawn", 2, 1, 16, 3, d, 1500, "general-x2-quick", rate=8e-4),
-        Recipe("rough-x2-quick", "rough", 2, 1, 16, 3, r, 1500, "general-x2-quick", rate=8e-4),
-        Recipe("rough-x1-full", "rough", 1, 5, 48, 4, r, 1200, "general-x1-full", rate=8e-4),
-        Recipe("drawn-x1-full", "drawn", 1, 5, 48, 4, d, 1200, "general-x1-full", rate=8e-4),
-        Recipe("rough-x1-quick", "rough", 1, 1, 24, 3, r, 1200, "general-x1-quick", rate=8e-4),
-        Recipe("drawn-x1-quick", "drawn", 1, 1, 24, 3, d, 1200, "general-x1-quick", rate=8e-4),
+        Recipe("general-x2-full", "general", 2, 5, 32, 6, g, 11000),
+        Recipe("general-x2-quick", "general", 2, 1, 16, 3, g, 8000),
+        Recipe("general-x1-full", "general", 1, 5, 48, 4, g, 6000),
+        Recipe("general-x1-quick", "general", 1, 1, 24, 3, g, 5000),
+        Recipe("rough-x2-full", "rough", 2, 5, 32, 6, r, 2500, "general-x2-full", rate=8e-4),
+        Recipe("drawn-x2-full", "drawn", 2, 5, 32, 6, d, 2500, "general-x2-full", rate=8e-4),
+        Recipe("drawn-x2-quick", "drawn", 2, 1, 16, 3, d, 2500, "general-x2-quick", rate=8e-4),
+        Recipe("rough-x2-quick", "rough", 2, 1, 16, 3, r, 2500, "general-x2-quick", rate=8e-4),
+        Recipe("rough-x1-full", "rough", 1, 5, 48, 4, r, 2500, "general-x1-full", rate=8e-4),
+        Recipe("drawn-x1-full", "drawn", 1, 5, 48, 4, d, 2500, "general-x1-full", rate=8e-4),
+        Recipe("rough-x1-quick", "rough", 1, 1, 24, 3, r, 2500, "general-x1-quick", rate=8e-4),
+        Recipe("drawn-x1-quick", "drawn", 1, 1, 24, 3, d, 2500, "general-x1-quick", rate=8e-4),
     ]
 
 

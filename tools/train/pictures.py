@@ -13,14 +13,15 @@ import numpy as np
 
 PACKAGES = ("plasma-workspace-wallpapers mate-backgrounds lomiri-wallpapers-16.04 lomiri-wallpapers-20.04 "
             "ukui-wallpapers sway-backgrounds gnome-backgrounds palapeli-data tuxpaint-data python3-sklearn "
-            "tuxpaint-stamps-default gcompris-qt-data trigger-rally-data").split()
+            "tuxpaint-stamps-default gcompris-qt-data trigger-rally-data supertuxkart-data torcs-data fotoxx-common "
+            "hugin-data").split()
 DRAWN_PACKAGES = ["wesnoth-1.16-data"]  # painted portraits and scenes
 LEAST_SIDE = 380  # smaller pictures hold too little detail for their size
 WORLD_SIDE = 1300  # pixels; smaller pictures are joined to worlds of this size
 
 
 def fetch(folder: pathlib.Path, packages: list[str]) -> list[pathlib.Path]:
-    """Paths of the packages' pictures, sorted. Downloads what is missing (about 800 MB in all)."""
+    """Paths of the packages' pictures, sorted. Downloads what is missing (about 2 GB in all)."""
     folder.mkdir(parents=True, exist_ok=True)
     for package in packages:
         if (folder / package).is_dir():
@@ -67,6 +68,9 @@ def load(path: pathlib.Path) -> tuple[np.ndarray, np.ndarray | None] | None:
     cover = raw[..., 3].astype(np.float32) / 255 if raw.shape[2] == 4 and raw[..., 3].min() < 255 else None
     if min(raw.shape[:2]) < (LEAST_SIDE if cover is None else 200):
         return None
+    blue, green, red = raw[..., :3].mean(axis=(0, 1))
+    if blue > 200 and abs(green - 128) < 16 and abs(red - 128) < 16:
+        return None  # games' maps of slopes: no picture
     y = luma(raw[..., :3])
     if cover is not None:
         return (y, cover) if cover.mean() > 0.2 else None

@@ -1,5 +1,5 @@
 """Short moving sequences with known truth, damaged as people's clips are: scaled down, blurred, noisy, and really
-encoded by x264 or x265, once or twice. `python3 sequences.py KIND OUT.npz COUNT --seed N`
+encoded by x264, x265 or an MPEG-4 part 2 encoder, once or twice. `python3 sequences.py KIND OUT.npz COUNT --seed N`
 writes a set of them.
 
 A set holds, for each sequence:
@@ -66,7 +66,14 @@ def moving(rng: random.Random, stock: list, cutouts: list, side: int) -> list[np
     sigma = rng.choice((0, rng.uniform(0.5, 2), rng.uniform(1, 4))) / 219
     source = np.random.default_rng(rng.getrandbits(32))
     noise = lambda f: source.standard_normal(f.shape).astype(np.float32) * sigma
-    return [np.clip(f * gain + noise(f), 0, 1) for f in frames]
+    frames = [np.clip(f * gain + noise(f), 0, 1) for f in frames]
+    return [photographed(f, quality) for f in frames] if (quality := rng.choice((0, 0, 0, rng.randint(75, 95)))) else frames
+
+
+def photographed(frame: np.ndarray, quality: int) -> np.ndarray:
+    """Through a JPEG file and back, as photographs and the pictures in clips often went."""
+    _, data = cv2.imencode(".jpg", np.round(frame * 255).astype(np.uint8), [cv2.IMWRITE_JPEG_QUALITY, quality])
+    return cv2.imdecode(data, cv2.IMREAD_GRAYSCALE).astype(np.float32) / 255
 
 
 def shrink(rng: random.Random, frames: list[np.ndarray]) -> list[np.ndarray]:
@@ -87,14 +94,18 @@ def shrink(rng: random.Random, frames: list[np.ndarray]) -> list[np.ndarray]:
 def encode(frames: list[np.ndarray], rng: random.Random, crf: float) -> list[np.ndarray]:
     """Luma codes through a real encoder and back."""
     h, w = frames[0].shape
-    h265 = rng.random() < 0.25
+    way = rng.random()
+    h265, blocky = way < 0.25, way > 0.88  # MPEG-4 part 2 has no filter inside: its blocks stand bare
     buffer = io.BytesIO()
     with av.open(buffer, "w", format="mp4") as out:
-        stream = out.add_stream("libx265" if h265 else "libx264", rate=25)
+        stream = out.add_stream("libx265" if h265 else "mpeg4" if blocky else "libx264", rate=25)
         stream.width, stream.height, stream.pix_fmt = w, h, "yuv420p"
         preset = rng.choice(("ultrafast", "fast") if h265 else ("veryfast", "fast", "medium", "medium"))
         stream.options = {"crf": f"{crf:.1f}", "preset": preset}
-        if h265:
+        if blocky:
+            quantiser = str(round(min(31, max(1, 2 ** ((crf - 12) / 6)))))  # 2 at crf 18, 10 at 32, 20 at 38
+            stream.options = {"qmin": quantiser, "qmax": quantiser}
+        elif h265:
             stream.options["x265-params"] = "log-level=none:pools=1:frame-threads=1"
         else:
             stream.options["threads"] = "1"

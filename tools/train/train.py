@@ -1,7 +1,8 @@
 """Trains one network of networks.py, or all: `python3 train.py NAME|estimate|all`. Resumes where it was stopped.
 
-Charbonnier loss, Adam with a cosine rate, the last eighth on squared error; an average of the weights is kept. One
-thread: run several at a time on several cores.
+The loss is each crop's error in decibels (the logarithm of its mean square), so that soft, nearly right pictures count as
+much as noisy ones and are not sharpened for nothing; a Charbonnier loss warms up. Adam with a cosine rate; an average of
+the weights is kept. One thread: run several at a time on several cores.
 """
 import pathlib
 import sys
@@ -17,6 +18,8 @@ DATA = pathlib.Path("training-data")
 CROP, EDGE, BATCH = 56, 4, 8  # small pixels; the loss leaves EDGE out, where the padding shows
 HELD_BACK = 24               # sequences at the end of each kind that only measure
 KEEP_EVERY = 500             # steps
+WARM_UP = 500                # steps
+FLOOR = 4e-6                 # of squared error: what rounding to 8 bits costs anyway
 
 
 class Sequences:
@@ -99,7 +102,8 @@ def fit(r: Recipe) -> None:
         x, t = data.crops(rng, r)
         inner = (..., slice(EDGE * r.scale, -EDGE * r.scale), slice(EDGE * r.scale, -EDGE * r.scale))
         d = (net(x) - t)[inner]
-        loss = (d * d).mean() * 30 if step > r.steps * 7 // 8 else torch.sqrt(d * d + 1e-6).mean()
+        warming = not r.start and step < WARM_UP
+        loss = torch.sqrt(d * d + 1e-6).mean() if warming else torch.log((d * d).mean((1, 2, 3)) + FLOOR).mean()
         adam.zero_grad(), loss.backward()
         torch.nn.utils.clip_grad_norm_(net.parameters(), 0.5)
         adam.step()

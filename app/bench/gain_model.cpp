@@ -1,0 +1,92 @@
+#include "app/bench/gain_model.h"
+
+#include "core/deliver/encoded_frame.h"
+
+namespace ulm::app {
+namespace {
+constexpr int kSide = 192; // source pixels of a place
+constexpr std::size_t kPlaces = 3;
+}
+
+GainModel::GainModel(Project& project, LiveModel& live, QObject* parent)
+    : QObject(parent), project_(project), live_(live) {
+    later_.setSingleShot(true);
+    connect(&later_, &QTimer::timeout, this, &GainModel::refresh);
+    const auto stale = [this] {
+        ++round_;
+        worker_.stop();
+        enlarge_.reset();
+        grainLeft_.reset();
+        Q_EMIT updated();
+        later_.start(600);
+    };
+    connect(&live_, &LiveModel::pipelineChanged, this, stale);
+    connect(&live_, &LiveModel::stepChanged, this, stale);
+}
+
+void GainModel::refresh() {
+    const ClipEntry* c = project_.currentClip();
+    const auto p = live_.sharedPipeline();
+    if (!c || !c->clip || !p) return;
+    const bool enlarge = live_.step() == "enlarge" && c->ticket.enlarge.on,
+               grain = live_.step() == "finish" && c->ticket.finish.on && c->ticket.finish.grain.amount > 0;
+    if (!enlarge && !grain) return;
+    if (live_.busy()) return later_.start(200); // what people look at goes first
+    enlarge ? weighEnlarge(*c, p) : weighGrain(*c, p);
+}
+
+void GainModel::weighEnlarge(const ClipEntry& c, std::shared_ptr<const Pipeline> p) {
+    struct Place {
+        std::int64_t frame;
+        Rect box;
+    };
+    std::vector<Place> places;
+    for (std::size_t i = 0; i < std::min(kPlaces, c.spots.size()); ++i) {
+        const Spot& s = c.spots[i];
+        places.push_back({s.follows ? c.playhead : s.frame, {int(s.x) - kSide / 2, int(s.y) - kSide / 2, kSide, kSide}});
+    }
+    if (places.empty()) return;
+    const QPointer<QObject> self(this);
+    worker_.submit([this, self, p, places, round = round_, t = c.ticket, r = c.readings()](const CancelToken& cancel) {
+        try {
+            EnlargeGain sum;
+            for (const Place& place : places) {
+                const EnlargeGain g =
+                    enlargeGain(project_.engine(), p->source, place.frame, place.box, t, r, cancel);
+                sum.lanczos += g.lanczos / double(places.size());
+                sum.method += g.method / double(places.size());
+                sum.above += g.above / double(places.size());
+            }
+            onInterface(self, [this, round, sum] {
+                if (round != round_) return;
+                enlarge_ = sum;
+                Q_EMIT updated();
+            });
+        } catch (const Cancelled&) {
+        } catch (const Error&) { // the Bench's own pictures report it
+        }
+    });
+}
+
+void GainModel::weighGrain(const ClipEntry& c, std::shared_ptr<const Pipeline> p) {
+    Ticket bare = c.ticket;
+    bare.finish.grain.amount = 0;
+    const auto plain = live_.pipelineFor(bare);
+    if (!plain) return;
+    const QPointer<QObject> self(this);
+    worker_.submit([this, self, p, plain, round = round_, crf = live_.plannedCrf(),
+                    index = deliveredIndexOf(*p, c.playhead)](const CancelToken& cancel) {
+        try {
+            const double left = ulm::grainLeft(project_.engine(), *p, *plain, index, crf, cancel);
+            onInterface(self, [this, round, left] {
+                if (round != round_) return;
+                grainLeft_ = left;
+                Q_EMIT updated();
+            });
+        } catch (const Cancelled&) {
+        } catch (const Error&) { // the Bench's own pictures report it
+        }
+    });
+}
+
+} // namespace ulm::app

@@ -1,0 +1,68 @@
+#include "core/deliver/memory.h"
+
+#include "core/deliver/movie_writer.h"
+
+#include <algorithm>
+#include <cmath>
+#include <fstream>
+#include <set>
+#include <sstream>
+
+namespace ulm {
+namespace {
+
+constexpr std::int64_t kProgram = std::int64_t(150) << 20; // code, networks, tables
+
+std::int64_t pictureBytes(const PictureFormat& f, int bytesASample) {
+    const std::int64_t luma = std::int64_t(f.width) * f.height;
+    return bytesASample * (luma + 2 * ((luma >> f.subW) >> f.subH));
+}
+
+// The most that one step of the chain holds: what it reads and what it writes.
+std::int64_t heaviestStep(const Stage& s, std::set<const Stage*>& seen) {
+    if (!seen.insert(&s).second) return 0;
+    std::int64_t here = pictureBytes(s.format(), 4), below = 0;
+    for (const StagePtr& i : s.inputs()) {
+        here += pictureBytes(i->format(), 4);
+        below = std::max(below, heaviestStep(*i, seen));
+    }
+    return std::max(here, below);
+}
+
+std::string gigabytes(std::int64_t bytes) {
+    std::ostringstream s;
+    s.precision(1);
+    s << std::fixed << double(bytes) / 1e9 << " GB";
+    return s.str();
+}
+
+} // namespace
+
+std::int64_t renderBytes(const Pipeline& p, int cores, std::int64_t cacheBytes) {
+    std::set<const Stage*> seen;
+    const std::int64_t step = heaviestStep(*p.result, seen), delivered = pictureBytes(p.result->format(), 1);
+    // Frames the encoder looks ahead at, refers to and works on; its own kind is padded and has smaller copies.
+    const std::int64_t encoder = (framesLookedAhead(p.plan.width, p.plan.height) + 14) * delivered * 8 / 5;
+    return kProgram + cacheBytes + cores * step + (cores + 2) * delivered + encoder;
+}
+
+std::optional<std::int64_t> freeBytes() {
+    std::ifstream list("/proc/meminfo");
+    std::string word;
+    while (list >> word)
+        if (std::int64_t kilobytes = 0; word == "MemAvailable:" && list >> kilobytes) return kilobytes * 1024;
+    return std::nullopt;
+}
+
+void requireMemory(const Pipeline& p, std::int64_t needed, std::int64_t free, const std::string& source) {
+    if (needed <= free) return;
+    const double share = std::sqrt(double(free) / double(needed)) * 0.9;
+    const int w = static_cast<int>(p.plan.width * share) / 2 * 2, h = static_cast<int>(p.plan.height * share) / 2 * 2;
+    throw Error(Fault::CannotFit, source,
+                std::to_string(p.plan.width) + "×" + std::to_string(p.plan.height) + " takes about " +
+                    gigabytes(needed) + " of memory; " + gigabytes(free) + " are free",
+                "Choose " + std::to_string(std::max(2, w)) + "×" + std::to_string(std::max(2, h)) +
+                    " or less, or close other programs.");
+}
+
+} // namespace ulm
