@@ -103,6 +103,7 @@ int main(int argc, char** argv) {
     window.bench().ticket().step("enlarge")->setOpen(true);
     window.bench().table().table().setCompare(ViewingTable::Compare::Wipe);
     camera.settle();
+    waitFor([&] { return !window.findChild<QLabel*>("enlarge.gain")->text().isEmpty(); });
     camera.take("bench-enlarge");
     if (camera.done()) return 0;
     // Too much of it, and where.

@@ -13,7 +13,6 @@
 #include "core/judge/overdone.h"
 #include "core/pipeline/clean_steps.h"
 
-#include <cmath>
 #include <functional>
 #include <iostream>
 #include <sstream>
@@ -22,14 +21,6 @@ using namespace ulm;
 using namespace ulm::bench;
 
 namespace {
-
-std::string figure(double v) {
-    std::ostringstream s;
-    s.setf(std::ios::fixed);
-    s.precision(std::abs(v) < 10 ? 2 : 1);
-    s << v;
-    return s.str();
-}
 
 Picture whole(const StagePtr& stage) {
     Engine engine(std::size_t(64) << 20);
@@ -109,28 +100,54 @@ void controlTable(const std::vector<Subject>& all, std::ostream& out) {
     }
 }
 
+// A treatment that can be overdone: the place before and after it at some strength.
 struct Excess {
     const char* key;
     const char* what;
-    std::function<Picture(const Picture&, double)> apply;
+    std::function<OverdonePlace(const Picture&, double)> place;
     std::vector<double> sensible, steps;
 };
 
-void overdoneTable(const std::vector<Subject>& all, std::ostream& out) {
+OverdonePlace placeOf(const Picture& before, const Picture& after, double noise) {
+    OverdonePlace p;
+    p.before = before;
+    p.after = after;
+    p.noise = noise;
+    return p;
+}
+
+std::vector<Excess> excesses() {
+    const auto noiseOf = [](const Picture& p) { return lookAt(p).readings.noise; };
+    const auto simple = [noiseOf](std::function<Picture(const Picture&, double)> treat) {
+        return [=](const Picture& p, double v) { return placeOf(p, treat(p, v), noiseOf(p)); };
+    };
     const auto sharpened = [](const Picture& p, double v) { return whole(unsharp(heldPicture(copyOf(p)), v, 1.2)); };
-    const std::vector<Excess> kinds = {
-        {"haloes", "unsharp mask, radius 1.2, amount", sharpened, {0.3, 0.6}, {1.5, 2.2, 3}},
-        {"plastic",
-         "blurred by sigma",
-         [](const Picture& p, double v) { return soft(p, v); },
-         {0.3, 0.4},
-         {0.7, 1.1, 1.8}},
-        {"crushed",
-         "lowered by",
-         [](const Picture& p, double v) { return crushed(p, v); },
-         {0.005, 0.01},
-         {0.04, 0.08, 0.14}}};
-    for (const Excess& e : kinds) {
+    const auto dark = [noiseOf](const Picture& p, double v) { // a night shot, smoothed
+        const Picture night = dimmed(p, 0.24);
+        return placeOf(night, soft(night, v), noiseOf(night));
+    };
+    const auto letters = [noiseOf](const Picture& p, double v) {
+        OverdonePlace o = placeOf(p, v < 1 ? soft(p, v) : opened(p, int(v)), noiseOf(p));
+        o.text = true;
+        return o;
+    };
+    const auto pumping = [noiseOf](const Picture& p, double v) {
+        OverdonePlace o = placeOf(p, p, noiseOf(p));
+        o.beforeNext = p;
+        o.afterNext = brighter(p, v);
+        return o;
+    };
+    return {{"haloes", "unsharp mask, radius 1.2, amount", simple(sharpened), {0.3, 0.6}, {1.5, 2.2, 3}},
+            {"plastic", "blurred by sigma", simple(soft), {0.3, 0.4}, {0.7, 1.1, 1.8}},
+            {"painted", "a night shot (tones × 0.24) blurred by sigma", dark, {0.3, 0.4}, {0.7, 1.1, 1.8}},
+            {"crushed", "lowered by", simple(crushed), {0.005, 0.01}, {0.04, 0.08, 0.14}},
+            {"stairs", "mixed with its staircase, share", simple(steppedShare), {0.05, 0.1}, {0.4, 0.7, 1}},
+            {"text", "blurred by sigma (below 1), or opened by a radius", letters, {0.3, 0.5}, {1, 2, 3}},
+            {"flicker", "every second frame brighter by steps", pumping, {0.2, 0.4}, {2, 4, 6}}};
+}
+
+void overdoneTable(const std::vector<Subject>& all, std::ostream& out) {
+    for (const Excess& e : excesses()) {
         out << "\n### " << e.key << ": " << e.what << "\n\n| picture |";
         for (double v : e.sensible) out << ' ' << v << " |";
         for (double v : e.steps) out << " **" << v << "** |";
@@ -139,10 +156,7 @@ void overdoneTable(const std::vector<Subject>& all, std::ostream& out) {
         out << "---|---|\n";
         int rises = 0, quiet = 0;
         for (const Subject& s : all) {
-            const double noise = lookAt(s.picture).readings.noise;
-            const auto score = [&](double v) {
-                return judgeOverdone({s.picture, e.apply(s.picture, v), 0, 1, noise, false, {}, {}});
-            };
+            const auto score = [&](double v) { return judgeOverdone(e.place(s.picture, v)); };
             out << "| " << s.name << " |";
             bool calm = true, up = true;
             double last = -1;

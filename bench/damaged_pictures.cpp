@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <cmath>
 #include <random>
+#include <sstream>
 
 namespace ulm::bench {
 namespace {
@@ -151,6 +152,44 @@ Picture crushed(const Picture& in, double offset) {
     eachSample(p.planes[0], [&](float v, int, int) { return std::max(0.f, v - float(offset)); });
     toCodes(p);
     return p;
+}
+
+Picture dimmed(const Picture& in, double gain) {
+    Picture p = copyOf(in);
+    eachSample(p.planes[0], [&](float v, int, int) { return v * float(gain); });
+    return p;
+}
+
+Picture brighter(const Picture& in, double steps) {
+    Picture p = copyOf(in);
+    eachSample(p.planes[0], [&](float v, int, int) { return std::clamp(v + float(steps / 219), 0.f, 1.f); });
+    return p;
+}
+
+Picture opened(const Picture& in, int radius) {
+    const auto extreme = [radius](const Plane& from, bool least) {
+        Plane to = from.copy();
+        eachSample(to, [&](float v, int x, int y) {
+            for (int j = -radius; j <= radius; ++j)
+                for (int i = -radius; i <= radius; ++i) {
+                    const float s = from.at(std::clamp(x + i, 0, from.area().w - 1), std::clamp(y + j, 0, from.area().h - 1));
+                    v = least ? std::min(v, s) : std::max(v, s);
+                }
+            return v;
+        });
+        return to;
+    };
+    Picture p = copyOf(in);
+    p.planes[0] = extreme(extreme(in.planes[0], true), false);
+    return p;
+}
+
+std::string figure(double v) {
+    std::ostringstream s;
+    s.setf(std::ios::fixed);
+    s.precision(std::abs(v) < 10 ? 2 : 1);
+    s << v;
+    return s.str();
 }
 
 Picture clipped(const Picture& in, double gain) {

@@ -31,11 +31,19 @@ Picture steppedShare(const Picture& in, double share);
 /// Smooth, with levels so many 8-bit steps apart: bands.
 Picture fewer(const Picture& in, double step);
 Picture crushed(const Picture& in, double offset);
+/// All tones times `gain`; plus `steps` 8-bit steps.
+Picture dimmed(const Picture& in, double gain);
+Picture brighter(const Picture& in, double steps);
+/// Bright forms narrower than 2 · radius + 1 pixels gone: counters of letters close, thin strokes vanish.
+Picture opened(const Picture& in, int radius);
 Picture clipped(const Picture& in, double gain);
 Picture tinted(const Picture& in, double steps);
 /// Every second row moved sideways.
 Picture combed(const Picture& in, double pixels);
 /// This share of the lines kept, the rest interpolated.
 Picture fewerLines(const Picture& in, double share);
+
+/// A number in the tables: two decimals below 10, else one.
+std::string figure(double v);
 
 } // namespace ulm::bench

@@ -41,14 +41,6 @@ std::vector<Test> tests() {
             {"detail", "lines kept, share", fewerLines, {0.5, 0.33, 0.25}, 0.02, true}};
 }
 
-std::string figure(double v) {
-    std::ostringstream s;
-    s.setf(std::ios::fixed);
-    s.precision(v < 10 ? 2 : 1);
-    s << v;
-    return s.str();
-}
-
 } // namespace
 
 int main(int argc, char** argv) try {

@@ -126,9 +126,9 @@ void ChoiceRow::setCurrent(int index) {
         b->setChecked(on);
         const QString join = i ? "border-left:none;" : "";
         b->setStyleSheet(
-            on ? QString("QPushButton{padding:3px 8px;background:%1;color:%2;border:1px solid %1;font-weight:bold;%3}")
+            on ? QString("QPushButton{padding:3px 6px;background:%1;color:%2;border:1px solid %1;font-weight:bold;%3}")
                      .arg(t.ink.name(), t.paper.name(), join)
-               : QString("QPushButton{padding:3px 8px;%1}").arg(join));
+               : QString("QPushButton{padding:3px 6px;%1}").arg(join));
     }
 }
 

@@ -187,6 +187,8 @@ void TicketSheet::buildEnlarge() {
                                          "bicubic", "bilinear",      "point"};
     auto* method = new QComboBox;
     method->setObjectName("enlarge.method");
+    method->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon); // the sheet's width is set
+    method->setMinimumContentsLength(14);
     method->addItems({tr("Network: most detail"), tr("Quick network: nearly that, faster"),
                       tr("Lanczos: crispest filter"), tr("Spline 36: crisp, less ringing"), tr("Bicubic: softer"),
                       tr("Bilinear: softest"), tr("Point: square pixels")});

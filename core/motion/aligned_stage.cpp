@@ -53,37 +53,51 @@ public:
             search->setVariationalRefinementIterations(3);
             search->calc(here, there, flow);
         }
-        for (int y = out.area.y; y < out.area.bottom(); ++y)
-            for (int x = out.area.x; x < out.area.right(); ++x) {
-                const cv::Vec2f v = flow.at<cv::Vec2f>(y, x) * 2;
-                out.planes[0].row(y)[x - out.area.x] = v[0];
-                out.planes[1].row(y)[x - out.area.x] = v[1];
-                out.planes[2].row(y)[x - out.area.x] = 0;
-            }
+        flow *= 2;
+        cv::Mat both[] = {viewOf(out.planes[0]), viewOf(out.planes[1])};
+        cv::split(flow, both);
+        viewOf(out.planes[2]) = 0;
     }
 
 private:
     int offset_;
 };
 
-// Sample of a half-size plane at a full-size pixel's centre, bilinear.
-float halfSample(const Plane& p, double x, double y) {
-    const Rect& r = p.area();
-    const double hx = std::clamp((x + 0.5) / 2 - 0.5, 0.0, double(r.w - 1)),
-                 hy = std::clamp((y + 0.5) / 2 - 0.5, 0.0, double(r.h - 1));
-    const int ix = std::min(static_cast<int>(hx), r.w - 1), iy = std::min(static_cast<int>(hy), r.h - 1);
-    const int jx = std::min(ix + 1, r.w - 1), jy = std::min(iy + 1, r.h - 1);
-    const float fx = static_cast<float>(hx - ix), fy = static_cast<float>(hy - iy);
-    const float top = p.row(iy)[ix] + fx * (p.row(iy)[jx] - p.row(iy)[ix]),
-                low = p.row(jy)[ix] + fx * (p.row(jy)[jx] - p.row(jy)[ix]);
-    return top + fy * (low - top);
+// A field at half the size, brought to the pixels of `to`: bilinear, as OpenCV's resize of the whole would be.
+cv::Mat doubled(const Plane& p, const Rect& to) {
+    struct Tap {
+        int a, b;
+        float share; // of b
+    };
+    const auto tapOf = [](int at, int size) {
+        const float h = std::clamp((float(at) + 0.5f) / 2 - 0.5f, 0.f, float(size - 1));
+        const int i = std::min(static_cast<int>(h), size - 1);
+        return Tap{i, std::min(i + 1, size - 1), h - float(i)};
+    };
+    std::vector<Tap> columns;
+    for (int x = to.x; x < to.right(); ++x) columns.push_back(tapOf(x, p.area().w));
+    cv::Mat out(to.h, to.w, CV_32F);
+    std::vector<float> line(static_cast<std::size_t>(p.area().w));
+    for (int y = 0; y < to.h; ++y) {
+        const Tap t = tapOf(to.y + y, p.area().h);
+        const float *top = p.row(t.a), *low = p.row(t.b);
+        const int from = columns.front().a, past = columns.back().b + 1;
+        for (int x = from; x < past; ++x) line[std::size_t(x)] = top[x] + t.share * (low[x] - top[x]);
+        float* o = out.ptr<float>(y);
+        for (int x = 0; x < to.w; ++x) {
+            const Tap& c = columns[std::size_t(x)];
+            o[x] = line[std::size_t(c.a)] + c.share * (line[std::size_t(c.b)] - line[std::size_t(c.a)]);
+        }
+    }
+    return out;
 }
 
 class AlignedStage : public Stage {
 public:
-    AlignedStage(StagePtr input, StagePtr flow, int offset)
-        : Stage({input, flow}, input->format(), KeyMaker("aligned").add(input).add(flow).add(offset)), offset_(offset) {
-    }
+    AlignedStage(StagePtr input, StagePtr flow, int offset, Moved planes)
+        : Stage({input, flow}, input->format(),
+                KeyMaker("aligned").add(input).add(flow).add(offset).add(int(planes))),
+          offset_(offset), planes_(planes) {}
     const char* name() const override { return "aligned"; }
     std::int64_t frames() const override { return inputs()[0]->frames(); }
 
@@ -101,20 +115,17 @@ public:
             return;
         }
         const Rect here = in[0].area;
-        cv::Mat dx(here.h, here.w, CV_32F), dy(here.h, here.w, CV_32F);
-        for (int y = 0; y < here.h; ++y)
-            for (int x = 0; x < here.w; ++x) {
-                dx.at<float>(y, x) = halfSample(in[2].planes[0], here.x + x, here.y + y);
-                dy.at<float>(y, x) = halfSample(in[2].planes[1], here.x + x, here.y + y);
-            }
+        const cv::Mat dx = doubled(in[2].planes[0], here), dy = doubled(in[2].planes[1], here);
         cancel.check();
-        const cv::Mat trust = trustOf(in[0].planes[0], moved(in[1].planes[0], here, dx, dy), dx, dy);
-        for (int c = 0; c < 3; ++c) {
+        const cv::Mat luma = moved(in[1].planes[0], here, dx, dy), trust = trustOf(in[0].planes[0], luma, dx, dy);
+        if (planes_ == Moved::Luma)
+            for (int c : {1, 2}) copySamples(in[0].planes[c], out.planes[c]);
+        for (int c = 0; c < (planes_ == Moved::Luma ? 1 : 3); ++c) {
             const Rect area = in[0].planes[c].area();
-            const cv::Mat px = shrunk(dx, here, area, c), py = shrunk(dy, here, area, c),
-                          pt = shrunk(trust, here, area, c);
-            const double sx = c ? 1.0 / (1 << format().subW) : 1, sy = c ? 1.0 / (1 << format().subH) : 1;
-            const cv::Mat from = moved(in[1].planes[c], area, px * sx, py * sy);
+            const cv::Mat pt = shrunk(trust, here, area, c);
+            const cv::Mat from = c ? moved(in[1].planes[c], area, shrunk(dx, here, area, c) / (1 << format().subW),
+                                           shrunk(dy, here, area, c) / (1 << format().subH))
+                                   : luma;
             const Rect to = out.planes[c].area();
             for (int y = to.y; y < to.bottom(); ++y) {
                 const float *a = in[0].planes[c].row(y) + (to.x - area.x),
@@ -138,14 +149,17 @@ private:
     static cv::Mat moved(const Plane& there, const Rect& area, const cv::Mat& dx, const cv::Mat& dy) {
         // OpenCV rounds positions to 1/32 of a pixel: rounded here first, they are the same wherever the region begins.
         const auto rounded = [](float v) {
-            return std::round(std::clamp(v, float(-kFlowReach), float(kFlowReach)) * 32) / 32;
+            return std::nearbyint(std::clamp(v, float(-kFlowReach), float(kFlowReach)) * 32) / 32;
         };
         cv::Mat mx(area.h, area.w, CV_32F), my(area.h, area.w, CV_32F), out;
-        for (int y = 0; y < area.h; ++y)
+        for (int y = 0; y < area.h; ++y) {
+            const float *fx = dx.ptr<float>(y), *fy = dy.ptr<float>(y);
+            float *tx = mx.ptr<float>(y), *ty = my.ptr<float>(y);
             for (int x = 0; x < area.w; ++x) {
-                mx.at<float>(y, x) = float(area.x - there.area().x + x) + rounded(dx.at<float>(y, x));
-                my.at<float>(y, x) = float(area.y - there.area().y + y) + rounded(dy.at<float>(y, x));
+                tx[x] = float(area.x - there.area().x + x) + rounded(fx[x]);
+                ty[x] = float(area.y - there.area().y + y) + rounded(fy[x]);
             }
+        }
         cv::remap(viewOf(there), out, mx, my, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
         return out;
     }
@@ -155,11 +169,14 @@ private:
         cv::blur(d, mean, {3, 3});
         mean = cv::abs(mean);
         cv::blur(mean, d, {5, 5});
-        for (int y = 0; y < d.rows; ++y)
+        for (int y = 0; y < d.rows; ++y) {
+            const float *fx = dx.ptr<float>(y), *fy = dy.ptr<float>(y);
+            float* t = d.ptr<float>(y);
             for (int x = 0; x < d.cols; ++x) {
-                const bool far = std::abs(dx.at<float>(y, x)) > kFlowReach || std::abs(dy.at<float>(y, x)) > kFlowReach;
-                d.at<float>(y, x) = far ? 0.f : std::clamp(2 - d.at<float>(y, x) / kFlowTolerance, 0.f, 1.f);
+                const bool far = std::max(std::abs(fx[x]), std::abs(fy[x])) > kFlowReach;
+                t[x] = far ? 0.f : std::clamp(2 - t[x] / kFlowTolerance, 0.f, 1.f);
             }
+        }
         return d;
     }
 
@@ -181,12 +198,13 @@ private:
     }
 
     int offset_;
+    Moved planes_;
 };
 
 } // namespace
 
-StagePtr aligned(StagePtr input, StagePtr guide, int offset) {
-    return std::make_shared<AlignedStage>(input, std::make_shared<FlowStage>(guide, offset), offset);
+StagePtr aligned(StagePtr input, StagePtr guide, int offset, Moved planes) {
+    return std::make_shared<AlignedStage>(input, std::make_shared<FlowStage>(guide, offset), offset, planes);
 }
 
 } // namespace ulm

@@ -12,7 +12,9 @@ inline constexpr float kFlowTolerance = 0.045f;
 /// Frame n + offset of `input`, moved onto frame n along the optical flow between them (dense inverse search, Kroeger
 /// et al., ECCV 2016, by OpenCV, on luma at half the size). Places that cannot be followed (occlusions, cuts, movement
 /// beyond kFlowReach) and frames beyond the clip's ends show frame n itself. All planes follow the luma's movement.
+/// Luma alone is moved where that is all that is looked at: chroma then shows frame n.
 /// The flow is found on `guide` (the same size and frames as `input`), so that it can be shared by treatments.
-StagePtr aligned(StagePtr input, StagePtr guide, int offset);
+enum class Moved { AllPlanes, Luma };
+StagePtr aligned(StagePtr input, StagePtr guide, int offset, Moved planes = Moved::AllPlanes);
 
 } // namespace ulm

@@ -32,7 +32,7 @@ double level(double estimate, const Quantity& q, double reading, double most, do
 std::vector<StagePtr> neighboursOf(StagePtr input, StagePtr guide, int frames) {
     std::vector<StagePtr> all;
     for (int k = 1; 2 * k < frames; ++k)
-        for (int offset : {-k, k}) all.push_back(aligned(input, guide, offset));
+        for (int offset : {-k, k}) all.push_back(aligned(input, guide, offset, Moved::Luma));
     return all;
 }
 

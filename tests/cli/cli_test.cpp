@@ -1,6 +1,7 @@
 #include "cli/commands.h"
 #include "core/files.h"
 #include "core/media/decoder.h"
+#include "core/model/shipped_networks.h"
 #include "core/ticket/ticket.h"
 #include "demo/clips.h"
 #include "tests/support/clips.h"
@@ -8,6 +9,7 @@
 #include <catch2/catch.hpp>
 #include <fstream>
 #include <nlohmann/json.hpp>
+#include <set>
 #include <sstream>
 
 using namespace ulm;
@@ -174,6 +176,49 @@ TEST_CASE("frame writes the picture of an instant; a region is the same pixels")
     CHECK(with({folder / "x.png", "--region", "4000,0,10,10"}).code == 2);
     CHECK(with({folder / "x.png", "--region", "big"}).code == 2);
     CHECK(ulmwood({"frame", folder / "a.mp4", "--at", "99", "-o", folder / "x.png"}).code == 2);
+}
+
+TEST_CASE("frame follows every way of enlarging, says what networks it lacks, and refuses what is no network") {
+    TempFolder folder;
+    test::writeClip(folder / "a.mp4", {});
+    const auto frame = [&](std::vector<std::string> settings) {
+        std::vector<std::string> words = {"frame", folder / "a.mp4", "--at", "0.5", "-o", folder / "f.png", "--replace"};
+        for (const std::string& s : settings) words.insert(words.end(), {"--set", s});
+        return ulmwood(words);
+    };
+    std::set<std::string> pictures;
+    for (const char* method : {"learned", "learned-quick", "lanczos", "spline36", "bicubic", "bilinear", "point"}) {
+        INFO(method);
+        REQUIRE(frame({"enlarge.scale=2", std::string("enlarge.method=") + method}).code == 0);
+        CHECK(Clip::openVideo(folder / "f.png")->facts().video.width == 192);
+        CHECK(pictures.insert(readTextFile(folder / "f.png")).second); // no two are alike
+    }
+    for (const char* kind : {"rough", "drawn"}) {
+        INFO(kind);
+        REQUIRE(frame({"enlarge.scale=2", std::string("enlarge.kind=") + kind}).code == 0);
+        CHECK(pictures.insert(readTextFile(folder / "f.png")).second);
+    }
+    for (const char* more : {"enlarge.above=1.5", "enlarge.scale=3", "enlarge.size=256x256"}) {
+        INFO(more);
+        REQUIRE(frame({"enlarge.scale=2", more}).code == 0);
+        CHECK(pictures.insert(readTextFile(folder / "f.png")).second);
+    }
+    CHECK(frame({"enlarge.scale=2"}).err.empty());
+    {
+        const WithoutShippedNetworks none;
+        const Outcome o = frame({"enlarge.scale=2"});
+        CHECK(o.code == 0);
+        CHECK(o.err.find("note: the network for enlarging is missing; Lanczos stands in") != std::string::npos);
+        CHECK(ulmwood({"render", folder / "a.mp4", "-o", folder / "b.mp4", "--set", "enlarge.scale=2"})
+                  .err.find("Lanczos stands in") != std::string::npos);
+    }
+    std::ofstream(folder / "no.onnx") << "not a network";
+    const Outcome bad = frame({"enlarge.scale=2", "enlarge.method=" + (folder / "no.onnx")});
+    CHECK(bad.code == 3);
+    CHECK(bad.err.find("no.onnx") != std::string::npos);
+    CHECK(frame({"enlarge.scale=2", "enlarge.method=" + (folder / "gone.onnx")}).code == 3);
+    CHECK(frame({"enlarge.scale=9"}).code == 2);
+    CHECK(frame({"enlarge.x=2"}).code == 2);
 }
 
 TEST_CASE("measure compares clips; other sizes are refused") {

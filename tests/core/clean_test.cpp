@@ -12,6 +12,7 @@
 #include "tests/support/contract.h"
 
 #include <catch2/catch.hpp>
+#include <functional>
 
 using namespace ulm;
 
@@ -185,6 +186,48 @@ TEST_CASE("the overdone meter rises with each excess, names it and its place, an
     joined.join(most);
     CHECK(joined.worst == most.worst);
     CHECK(joined.gauge() == most.gauge());
+}
+
+TEST_CASE("each way of going too far has its own score, which grows with it, and light treatment stays in bounds") {
+    const Picture p = test::photograph(320, 240), night = bench::dimmed(p, 0.24);
+    const double noise = lookAt(p).readings.noise;
+    struct Way {
+        const char* key;
+        Picture before;
+        std::function<Picture(double)> treat;
+        double light;
+        std::vector<double> steps;
+        bool text = false, nextFrame = false;
+    };
+    const std::vector<Way> ways = {
+        {"haloes", p, [&](double v) { return whole(unsharp(heldPicture(p), v, 1.2)); }, 0.3, {1.2, 2, 3}},
+        {"plastic", p, [&](double v) { return bench::soft(p, v); }, 0.3, {0.7, 1.1, 1.8}},
+        {"painted", night, [&](double v) { return bench::soft(night, v); }, 0.3, {0.7, 1.1, 1.8}},
+        {"crushed", night, [&](double v) { return bench::crushed(night, v); }, 0.002, {0.03, 0.06, 0.1}},
+        {"stairs", p, [&](double v) { return bench::steppedShare(p, v); }, 0.05, {0.5, 0.75, 1}},
+        {"text", p, [&](double v) { return v < 1 ? bench::soft(p, v) : bench::opened(p, int(v)); }, 0.3, {1, 2, 3}, true},
+        {"flicker", p, [&](double v) { return bench::brighter(p, v); }, 0.2, {2, 4, 6}, false, true}};
+    for (const Way& w : ways) {
+        INFO(w.key);
+        const auto score = [&](double v) {
+            OverdonePlace o;
+            o.before = w.before;
+            o.after = w.nextFrame ? w.before : w.treat(v);
+            o.noise = noise;
+            o.text = w.text;
+            if (w.nextFrame) o.beforeNext = w.before, o.afterNext = w.treat(v);
+            return judgeOverdone(o).scores.at(w.key);
+        };
+        CHECK(score(w.light) < 60);
+        double last = score(w.light);
+        for (const double v : w.steps) {
+            const double now = score(v);
+            INFO("at " << v << ": " << now);
+            CHECK((now > last || now >= 199));
+            last = now;
+        }
+        CHECK(last > 60);
+    }
 }
 
 TEST_CASE("easing finds the strongest share under the limit, and leaves what is within it") {

@@ -1,0 +1,154 @@
+// What the shipped networks do to clips that nobody trained on: a picture of the tests, panned, shrunk, damaged and
+// really encoded. Larger figures, on photographs: docs/networks-quality.md.
+#include "bench/damaged_pictures.h"
+#include "core/deliver/movie_writer.h"
+#include "core/engine/engine.h"
+#include "core/engine/held_picture.h"
+#include "core/inspect/inspection.h"
+#include "core/judge/measures.h"
+#include "core/media/frame_convert.h"
+#include "core/pipeline/pipeline.h"
+#include "tests/support/clips.h"
+
+#include <catch2/catch.hpp>
+#include <cmath>
+
+using namespace ulm;
+using test::TempFolder;
+
+namespace {
+
+constexpr int kFrames = 9, kWidth = 320, kHeight = 240; // as delivered; clips have half of it
+
+struct Damage {
+    double noise = 0, crf = 0; ///< crf 0: without loss
+    int pan = 6;               ///< pixels a frame, as delivered
+};
+
+Picture truthAt(const Damage& d, int n) {
+    static const Picture world = test::photograph(kWidth + 96, kHeight, 91);
+    PictureFormat f = world.format;
+    f.width = kWidth;
+    Picture p = Picture::make(f, f.frame());
+    for (int c = 0; c < 3; ++c) {
+        const int by = n * d.pan >> (c ? world.format.subW : 0);
+        for (int y = 0; y < p.planes[c].area().h; ++y)
+            for (int x = 0; x < p.planes[c].area().w; ++x) p.planes[c].row(y)[x] = world.planes[c].at(x + by, y);
+    }
+    return p;
+}
+
+std::string writeDamaged(const TempFolder& folder, const Damage& d) {
+    VideoEncoding e;
+    e.width = kWidth / 2;
+    e.height = kHeight / 2;
+    e.rate = d.crf > 0 ? VideoEncoding::Rate::Quality : VideoEncoding::Rate::Lossless;
+    e.crf = d.crf;
+    const std::string path = folder / "damaged.mkv";
+    MovieWriter w(path, "matroska", e, std::nullopt);
+    Engine engine(0);
+    for (int n = 0; n < kFrames; ++n) {
+        const Picture truth = truthAt(d, n);
+        PictureFormat half = truth.format;
+        half.width /= 2, half.height /= 2;
+        const ResampleStage small(heldPicture(truth), {0, 0, kWidth, kHeight, half.width, half.height},
+                                  Kernel::Bicubic, half);
+        Picture p = engine.pull(small, 0, half.frame(), {});
+        if (d.noise > 0) test::addNoise(p, d.noise, 40 + std::uint32_t(n));
+        w.write(*toFrame(p, AV_PIX_FMT_YUV420P), n, 1);
+    }
+    w.finish();
+    return path;
+}
+
+struct Looked {
+    ClipPtr clip;
+    std::shared_ptr<FrameReader> reader;
+    Readings readings;
+};
+
+Looked lookOver(const std::string& path) {
+    const ClipPtr clip = Clip::openVideo(path);
+    return {clip, std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(32) << 20),
+            inspectClip(clip, {}).readings};
+}
+
+Plane frameOf(const Looked& l, std::initializer_list<const char*> settings, int n) {
+    Ticket t;
+    for (const char* s : settings) setByAssignment(t, s);
+    Engine engine(std::size_t(64) << 20);
+    const Pipeline p = buildPipeline(l.reader, t, l.readings);
+    return engine.pull(*p.result, n, p.result->format().frame(), {}).planes[0];
+}
+
+// dB of PSNR-Y over Lanczos, in the middle of the clip.
+double gain(const Damage& d, const char* method) {
+    const TempFolder folder;
+    const Looked l = lookOver(writeDamaged(folder, d));
+    const Plane truth = truthAt(d, kFrames / 2).planes[0];
+    const std::string how = std::string("enlarge.method=") + method;
+    return psnr(truth, frameOf(l, {"enlarge.scale=2", how.c_str()}, kFrames / 2)) -
+           psnr(truth, frameOf(l, {"enlarge.scale=2", "enlarge.method=lanczos"}, kFrames / 2));
+}
+
+} // namespace
+
+TEST_CASE("networks enlarge nearer to the truth than Lanczos does, on good clips and on hard ones") {
+    CHECK(gain({0, 0}, "learned") > 1.0);
+    CHECK(gain({0, 0}, "learned-quick") > 0.8);
+    CHECK(gain({0, 24}, "learned") > 0.5);
+    CHECK(gain({3, 30}, "learned") > 0.3);
+    CHECK(gain({3, 30}, "learned-quick") > 0.2);
+    CHECK(gain({6, 0}, "learned") > 0.5);
+}
+
+TEST_CASE("what frames before and after know is used: on a moving hard clip the full network beats the quick one") {
+    CHECK(gain({4, 30}, "learned") > gain({4, 30}, "learned-quick"));
+}
+
+TEST_CASE("networks of the same size bring an encoded clip nearer to its truth, and leave a good one as it is") {
+    const TempFolder folder;
+    const auto cleaned = [&](const Damage& d, const char* method) {
+        const Looked l = lookOver(writeDamaged(folder, d));
+        const TempFolder clean;
+        const Damage none{0, 0, d.pan};
+        const Plane truth = frameOf(lookOver(writeDamaged(clean, none)), {}, kFrames / 2);
+        const std::string how = std::string("clean.method=") + method;
+        return std::pair(psnr(truth, frameOf(l, {}, kFrames / 2)),
+                         psnr(truth, frameOf(l, {how.c_str(), "clean.blocks=measured", "clean.noise=measured"},
+                                             kFrames / 2)));
+    };
+    for (const char* method : {"learned", "learned-quick"}) {
+        const auto [was, is] = cleaned({2, 32}, method);
+        CHECK(is > was + 0.15);
+        const auto [noisy, calm] = cleaned({8, 0}, method);
+        CHECK(calm > noisy + 2);
+        CHECK(cleaned({0, 0}, method).second > 45);
+    }
+}
+
+TEST_CASE("a still hard clip flickers no more after a network than by Lanczos") {
+    const TempFolder folder;
+    const Looked l = lookOver(writeDamaged(folder, {3, 30, 0}));
+    const auto change = [&](const char* method) {
+        const std::string how = std::string("enlarge.method=") + method;
+        return std::sqrt(test::meanSquare(frameOf(l, {"enlarge.scale=2", how.c_str()}, 4),
+                                          frameOf(l, {"enlarge.scale=2", how.c_str()}, 5)));
+    };
+    const double plain = change("lanczos");
+    CHECK(plain > 0);
+    CHECK(change("learned") <= 1.02 * plain);
+    CHECK(change("learned-quick") <= 1.1 * plain);
+}
+
+TEST_CASE("how hard a clip was compressed is read from it, in order") {
+    double last = -1;
+    for (const double crf : {10.0, 20.0, 28.0, 36.0}) {
+        const TempFolder folder;
+        const double now = lookOver(writeDamaged(folder, {0, crf})).readings.compression;
+        INFO("crf " << crf << " reads " << now);
+        CHECK(now > last);
+        last = now;
+    }
+    CHECK(last > 50);
+}
