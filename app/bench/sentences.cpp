@@ -150,6 +150,17 @@ QString cleanSentence(const Ticket& t, const ClipEntry& c) {
     return s + ".";
 }
 
+// What stands in the way: missing networks, more memory than there is.
+static QString warnings(const Pipeline* p) {
+    if (!p) return {};
+    QString s;
+    if (!p->note.empty()) s += tr(" But: %1.").arg(QString::fromStdString(p->note));
+    const std::int64_t needed = renderBytes(*p, QThread::idealThreadCount(), ExportJob{}.cacheBytes);
+    if (const auto free = freeBytes(); free && needed > *free)
+        s += tr(" It takes about %1 of memory; %2 are free.").arg(byteText(double(needed)), byteText(double(*free)));
+    return s;
+}
+
 QString enlargeSentence(const Ticket& t, const ClipEntry& c, const Pipeline* p) {
     static const std::map<std::string, QString> kernels = {{"lanczos", "Lanczos"},
                                                            {"spline36", "Spline 36"},
@@ -164,18 +175,14 @@ QString enlargeSentence(const Ticket& t, const ClipEntry& c, const Pipeline* p) 
                        : t.enlarge.method.ends_with(".onnx") ? QString::fromStdString(t.enlarge.method).section('/', -1)
                                                              : kinds.at(networkKind(t, c.readings()));
     const VideoFacts& v = c.clip->facts().video;
-    if (!t.enlarge.on && !t.frame.on) return tr("Size kept: %1.").arg(sizeText(v.width, v.height));
+    if (!t.enlarge.on && !t.frame.on) return tr("Size kept: %1.").arg(sizeText(v.width, v.height)) + warnings(p);
     if (!p) return tr("The size cannot be worked out.");
     const QString above =
         t.enlarge.on && t.enlarge.above > 1 ? tr(", worked at ×%1 of that").arg(number(t.enlarge.above, 2)) : QString();
-    QString s = tr("×%1, to %2 pixels, by %3%4.")
-                    .arg(number(p->plan.scale(), 2), sizeText(p->plan.width, p->plan.height),
-                         t.enlarge.on ? by : tr("Lanczos"), above);
-    if (!p->note.empty()) s += tr(" But: %1.").arg(QString::fromStdString(p->note));
-    const std::int64_t needed = renderBytes(*p, QThread::idealThreadCount(), ExportJob{}.cacheBytes);
-    if (const auto free = freeBytes(); free && needed > *free)
-        s += tr(" It takes about %1 of memory; %2 are free.").arg(byteText(double(needed)), byteText(double(*free)));
-    return s;
+    return tr("×%1, to %2 pixels, by %3%4.")
+               .arg(number(p->plan.scale(), 2), sizeText(p->plan.width, p->plan.height),
+                    t.enlarge.on ? by : tr("Lanczos"), above) +
+           warnings(p);
 }
 
 QString gainSentence(const std::optional<EnlargeGain>& g) {

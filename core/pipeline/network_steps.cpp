@@ -119,11 +119,12 @@ StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const 
 }
 
 std::string networkNote(const Ticket& t, const Readings& r) {
+    std::string note;
     if (cleansByNetwork(t) && !shipped(t, r, 1, true))
-        return "the network for cleaning is missing; the classic way stands in";
+        note = "the network for cleaning is missing; the classic way stands in";
     if (t.enlarge.on && t.enlarge.method.starts_with("learned") && !shipped(t, r, 2, true))
-        return "the network for enlarging is missing; Lanczos stands in";
-    return {};
+        note += std::string(note.empty() ? "" : "; ") + "the network for enlarging is missing; Lanczos stands in";
+    return note;
 }
 
 } // namespace ulm

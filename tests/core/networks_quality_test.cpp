@@ -129,15 +129,15 @@ TEST_CASE("networks of the same size bring an encoded clip nearer to its truth, 
 
 TEST_CASE("a still hard clip flickers no more after a network than by Lanczos") {
     const TempFolder folder;
-    const Looked l = lookOver(writeDamaged(folder, {3, 30, 0}));
+    const Looked l = lookOver(writeDamaged(folder, {4, GENERATE(22, 26), 0}));
     const auto change = [&](const char* method) {
         const std::string how = std::string("enlarge.method=") + method;
         return std::sqrt(test::meanSquare(frameOf(l, {"enlarge.scale=2", how.c_str()}, 4),
                                           frameOf(l, {"enlarge.scale=2", how.c_str()}, 5)));
     };
     const double plain = change("lanczos");
-    CHECK(plain > 0);
-    CHECK(change("learned") <= 1.02 * plain);
+    CHECK(plain * 219 > 0.2); // steps: there is something to flicker
+    CHECK(change("learned") <= plain);
     CHECK(change("learned-quick") <= 1.1 * plain);
 }
 

@@ -1,7 +1,8 @@
 """Trains one network of networks.py, or all: `python3 train.py NAME|estimate|all`. Resumes where it was stopped.
 
-The loss is each crop's error in decibels (the logarithm of its mean square), so that soft, nearly right pictures count as
-much as noisy ones and are not sharpened for nothing; a Charbonnier loss warms up. Adam with a cosine rate; an average of
+The loss when enlarging is each crop's error in decibels (the logarithm of its mean square), so that soft, nearly right
+pictures count as much as noisy ones and are not sharpened for nothing; at the same size it is the share of a crop's own
+error that is left. A Charbonnier loss warms up. Adam with a cosine rate; an average of
 the weights is kept. One thread: run several at a time on several cores.
 """
 import pathlib
@@ -19,7 +20,7 @@ CROP, EDGE, BATCH = 56, 4, 8  # small pixels; the loss leaves EDGE out, where th
 HELD_BACK = 24               # sequences at the end of each kind that only measure
 KEEP_EVERY = 500             # steps
 WARM_UP = 500                # steps
-FLOOR = 4e-6                 # of squared error: what rounding to 8 bits costs anyway
+FLOOR = {1: 3e-5, 2: 4e-6}   # of squared error, by scale: below it nobody sees more
 
 
 class Sequences:
@@ -84,7 +85,7 @@ def fit(r: Recipe) -> None:
     torch.manual_seed(r.seed)
     data, net = Sequences(r.sets), Restorer(r)
     if r.start:
-        net.load_state_dict(torch.load(DATA / f"{r.start}.pt")["average"])
+        net.load_start(torch.load(DATA / f"{r.start}.pt")["average"])
     if r.features < 32:  # faster so, with few features
         net = net.to(memory_format=torch.channels_last)
     average = {k: v.clone() for k, v in net.state_dict().items()}
@@ -103,7 +104,13 @@ def fit(r: Recipe) -> None:
         inner = (..., slice(EDGE * r.scale, -EDGE * r.scale), slice(EDGE * r.scale, -EDGE * r.scale))
         d = (net(x) - t)[inner]
         warming = not r.start and step < WARM_UP
-        loss = torch.sqrt(d * d + 1e-6).mean() if warming else torch.log((d * d).mean((1, 2, 3)) + FLOOR).mean()
+        error = lambda e: (e * e).mean((1, 2, 3))
+        if warming:
+            loss = torch.sqrt(d * d + 1e-6).mean()
+        elif r.scale == 2:
+            loss = torch.log(error(d) + FLOOR[2]).mean()
+        else:
+            loss = (error(d) / (error((x[:, :1] - t)[inner]) + FLOOR[1])).mean()
         adam.zero_grad(), loss.backward()
         torch.nn.utils.clip_grad_norm_(net.parameters(), 0.5)
         adam.step()
