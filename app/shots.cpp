@@ -106,6 +106,15 @@ int main(int argc, char** argv) {
     waitFor([&] { return !window.findChild<QLabel*>("enlarge.gain")->text().isEmpty(); });
     camera.take("bench-enlarge");
     if (camera.done()) return 0;
+    // A size of another shape, and where it cuts.
+    ulm::Ticket cut = window.project().at(2).ticket;
+    ulm::setByAssignment(cut, "enlarge.size=1080x1350");
+    ulm::setByAssignment(cut, "enlarge.x=0.35");
+    window.project().change(cut);
+    camera.settle();
+    camera.take("bench-crop");
+    if (camera.done()) return 0;
+    window.project().undo();
     // Too much of it, and where.
     window.bench().ticket().step("finish")->setOpen(true);
     ulm::Ticket harsh = window.project().at(2).ticket;
