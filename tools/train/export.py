@@ -13,9 +13,12 @@ from networks import LEAK, LEVELS, Recipe
 from train import DATA
 
 MODELS = pathlib.Path("models")
-# Of what enlarging networks add to their base: costs nothing on held-back sequences (0.01 dB), and soft pictures, which have
-# nothing to be added, are harmed less.
-RESTRAINT = 0.9
+
+
+def restraint(r: Recipe) -> float:
+    """The share of what a network adds to its base that is used. For good clips a little less than all costs nothing on
+    held-back sequences (0.01 dB), and soft pictures, which have nothing to be added, are harmed less."""
+    return 0.9 if r.scale == 2 and r.kind == "general" else 1
 
 
 class Writer:
@@ -54,9 +57,8 @@ class Writer:
 def write(r: Recipe) -> None:
     kept = torch.load(DATA / f"{r.name}.pt")
     state, w = dict(kept["average"]), Writer()
-    if r.scale == 2:
-        for part in ("weight", "bias"):
-            state[f"last.{part}"] = state[f"last.{part}"] * RESTRAINT
+    for part in ("weight", "bias"):
+        state[f"last.{part}"] = state[f"last.{part}"] * restraint(r)
     y = w.step("LeakyRelu", [w.conv("picture", state, "first")], alpha=LEAK)
     for k in range(r.depth):
         y = w.step("LeakyRelu", [w.conv(y, state, f"hidden.{k}")], alpha=LEAK)
@@ -76,7 +78,7 @@ def write(r: Recipe) -> None:
             "parameters": size, "licence": "GPL-3.0-or-later", "made_by": "tools/train",
             "recipe": {"features": r.features, "hidden_layers": r.depth, "sequences": list(r.sets), "steps": kept["step"],
                        "starts_from": r.start, "seed": r.seed, "rate": r.rate,
-                       "restraint": RESTRAINT if r.scale == 2 else 1},
+                       "restraint": restraint(r)},
             "data": "photographs and drawings that Debian packages ship, and drawings made by tools/train/pictures.py; "
                     "damaged by real encodes (tools/train/sequences.py)"}
     (MODELS / f"{r.name}.card.json").write_text(json.dumps(card, indent=2) + "\n")
