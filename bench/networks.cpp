@@ -31,14 +31,20 @@ double quietest(F f) {
 // The whole frame in tiles with their margins, over all cores, as the stage does it.
 double ourFrame(const Network& net) {
     const int wide = networkTile(kWidth, net.align()), high = networkTile(kHeight, net.align());
-    const int tiles = ((kWidth + wide - 1) / wide) * ((kHeight + high - 1) / high);
+    struct Tile {
+        int rows, columns;
+    };
+    std::vector<Tile> tiles;
     const auto whole = [&](int side) { return (side + 15) / 16 * 16 + 2 * net.margin(); };
-    const std::size_t pixels = std::size_t(whole(wide)) * whole(high);
-    const std::vector<float> picture(net.inputChannels() * pixels, 0.4f);
+    for (int y = 0; y < kHeight; y += high)
+        for (int x = 0; x < kWidth; x += wide)
+            tiles.push_back({whole(std::min(high, kHeight - y)), whole(std::min(wide, kWidth - x))});
+    const std::size_t most = std::size_t(whole(wide)) * whole(high);
+    const std::vector<float> picture(net.inputChannels() * most, 0.4f);
     return quietest([&] {
-        tbb::parallel_for(0, tiles, [&](int) {
-            std::vector<float> result(4 * pixels);
-            net.run(picture.data(), whole(high), whole(wide), result.data());
+        tbb::parallel_for(std::size_t(0), tiles.size(), [&](std::size_t k) {
+            std::vector<float> result(4 * most);
+            net.run(picture.data(), tiles[k].rows, tiles[k].columns, result.data());
         });
     });
 }

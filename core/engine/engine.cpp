@@ -28,6 +28,8 @@ Picture Engine::computeRegion(const Stage& stage, std::int64_t frame, const Rect
     std::vector<Picture> in;
     for (const Need& need : stage.needs(frame, region))
         in.push_back(pull(*stage.inputs()[need.input], need.frame, need.region, cancel));
+    for (const Need& need : stage.moreNeeds(frame, region, in))
+        in.push_back(pull(*stage.inputs()[need.input], need.frame, need.region, cancel));
     cancel.check();
     Picture out = Picture::make(stage.format(), region);
     const auto start = std::chrono::steady_clock::now();

@@ -46,8 +46,11 @@ public:
     /// grown by margin(), at every frame within temporalRadius(), both clipped to what exists, earliest frame first.
     virtual std::vector<Need> needs(std::int64_t frame, const Rect& region) const;
 
-    /// Writes every sample of `out` (its area is the region asked for). `in` answers needs() one by one; each picture's
-    /// area is the region asked for. Must give the same samples whatever the region, up to rounding of float.
+    /// What can be asked for only when needs() has been answered, by those answers: where a movement leads, for one.
+    virtual std::vector<Need> moreNeeds(std::int64_t, const Rect&, std::span<const Picture>) const { return {}; }
+
+    /// Writes every sample of `out` (its area is the region asked for). `in` answers needs(), then moreNeeds(), one by
+    /// one; each picture's area is the region asked for. Must give the same samples whatever the region, up to rounding of float.
     virtual void compute(std::int64_t frame, std::span<const Picture> in, Picture& out, const CancelToken&) const = 0;
 
 protected:

@@ -10,7 +10,10 @@
 namespace ulm {
 namespace {
 
+constexpr int kGrid = 16;      // sizes come in steps of this: few shapes are prepared, however regions lie
 constexpr int kMostTile = 192; // convolutions run as fast as with small ones (measured), and margins weigh less
+
+int gridded(int extent) { return (extent + kGrid - 1) / kGrid * kGrid; }
 
 int mirrored(int i, int size) {
     if (size == 1) return 0;
@@ -49,9 +52,7 @@ public:
             for (int x = in.x; x < in.right(); x += wide) {
                 cancel.check();
                 const Rect core{x, y, std::min(wide, in.right() - x), std::min(high, in.bottom() - y)};
-                // Sizes in steps of 16: few shapes are prepared, however regions lie.
-                const Rect whole{core.x - pad, core.y - pad, (core.w + 15) / 16 * 16 + 2 * pad,
-                                 (core.h + 15) / 16 * 16 + 2 * pad};
+                const Rect whole{core.x - pad, core.y - pad, gridded(core.w) + 2 * pad, gridded(core.h) + 2 * pad};
                 const Rect sized{whole.x, whole.y, (whole.w + a - 1) / a * a, (whole.h + a - 1) / a * a};
                 const std::size_t plane = static_cast<std::size_t>(sized.w) * sized.h;
                 input.resize(plane * net_.inputChannels());
@@ -203,7 +204,7 @@ private:
 
 int networkTile(int extent, int align) {
     const int count = std::max(1, (extent + kMostTile - 1) / kMostTile);
-    const int even = (extent + count - 1) / count;
+    const int even = count > 1 ? gridded((extent + count - 1) / count) : extent;
     return std::max((even + align - 1) / align * align, align);
 }
 

@@ -102,11 +102,29 @@ public:
     std::int64_t frames() const override { return inputs()[0]->frames(); }
 
     std::vector<Need> needs(std::int64_t n, const Rect& region) const override {
-        const Rect frame = format().frame(), here = around(region, kTrustMargin);
+        const Rect here = around(region, kTrustMargin);
         if (n + offset_ < 0 || n + offset_ >= frames()) return {{0, n, here}};
-        return {{0, n, here},
-                {0, n + offset_, around(region, kTrustMargin + kFlowReach + kCubicReach).intersected(frame)},
-                {1, n, inputs()[1]->format().frame()}};
+        return {{0, n, here}, {1, n, inputs()[1]->format().frame()}};
+    }
+
+    // Of the neighbour only what the flow points at: far less than all that it could point at.
+    std::vector<Need> moreNeeds(std::int64_t n, const Rect&, std::span<const Picture> in) const override {
+        if (in.size() == 1) return {};
+        const Rect here = in[0].area, field = in[1].area;
+        int low[2] = {0, 0}, high[2] = {0, 0};
+        for (int axis : {0, 1}) {
+            float least = 0, most = 0;
+            for (int y = std::max(0, here.y / 2 - 1); y <= std::min(field.h - 1, here.bottom() / 2 + 1); ++y)
+                for (int x = std::max(0, here.x / 2 - 1); x <= std::min(field.w - 1, here.right() / 2 + 1); ++x) {
+                    const float v = std::clamp(in[1].planes[axis].row(y)[x], float(-kFlowReach), float(kFlowReach));
+                    least = std::min(least, v);
+                    most = std::max(most, v);
+                }
+            low[axis] = static_cast<int>(std::floor(least));
+            high[axis] = static_cast<int>(std::ceil(most));
+        }
+        const Rect pointed{here.x + low[0], here.y + low[1], here.w + high[0] - low[0], here.h + high[1] - low[1]};
+        return {{0, n + offset_, around(pointed, 2 * kCubicReach + 2)}}; // twice: chroma's samples are two pixels wide
     }
 
     void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
@@ -115,15 +133,15 @@ public:
             return;
         }
         const Rect here = in[0].area;
-        const cv::Mat dx = doubled(in[2].planes[0], here), dy = doubled(in[2].planes[1], here);
+        const cv::Mat dx = doubled(in[1].planes[0], here), dy = doubled(in[1].planes[1], here);
         cancel.check();
-        const cv::Mat luma = moved(in[1].planes[0], here, dx, dy), trust = trustOf(in[0].planes[0], luma, dx, dy);
+        const cv::Mat luma = moved(in[2].planes[0], here, dx, dy), trust = trustOf(in[0].planes[0], luma, dx, dy);
         if (planes_ == Moved::Luma)
             for (int c : {1, 2}) copySamples(in[0].planes[c], out.planes[c]);
         for (int c = 0; c < (planes_ == Moved::Luma ? 1 : 3); ++c) {
             const Rect area = in[0].planes[c].area();
             const cv::Mat pt = shrunk(trust, here, area, c);
-            const cv::Mat from = c ? moved(in[1].planes[c], area, shrunk(dx, here, area, c) / (1 << format().subW),
+            const cv::Mat from = c ? moved(in[2].planes[c], area, shrunk(dx, here, area, c) / (1 << format().subW),
                                            shrunk(dy, here, area, c) / (1 << format().subH))
                                    : luma;
             const Rect to = out.planes[c].area();

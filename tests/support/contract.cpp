@@ -25,14 +25,16 @@ Picture fenced(const Picture& p, float fence) {
 Picture computeFenced(const Stage& stage, std::int64_t frame, const Rect& region) {
     Engine engine(0);
     std::vector<Picture> in;
-    for (const Need& n : stage.needs(frame, region)) {
+    const auto answer = [&](const Need& n) {
         const Stage& from = *stage.inputs()[static_cast<std::size_t>(n.input)];
         INFO("need " << n.region.x << "," << n.region.y << " " << n.region.w << "×" << n.region.h);
         REQUIRE(!n.region.empty());
         REQUIRE(from.format().frame().contains(n.region));
         REQUIRE((n.frame >= 0 && n.frame < from.frames()));
         in.push_back(fenced(engine.pull(from, n.frame, n.region, {}), std::numeric_limits<float>::quiet_NaN()));
-    }
+    };
+    for (const Need& n : stage.needs(frame, region)) answer(n);
+    for (const Need& n : stage.moreNeeds(frame, region, in)) answer(n);
     const Picture blank = Picture::make(stage.format(), region);
     Picture out = fenced(blank, kGuard);
     // Guard: the fence of the output is a known value that must survive.
