@@ -172,7 +172,8 @@ Picture opened(const Picture& in, int radius) {
         eachSample(to, [&](float v, int x, int y) {
             for (int j = -radius; j <= radius; ++j)
                 for (int i = -radius; i <= radius; ++i) {
-                    const float s = from.at(std::clamp(x + i, 0, from.area().w - 1), std::clamp(y + j, 0, from.area().h - 1));
+                    const float s =
+                        from.at(std::clamp(x + i, 0, from.area().w - 1), std::clamp(y + j, 0, from.area().h - 1));
                     v = least ? std::min(v, s) : std::max(v, s);
                 }
             return v;

@@ -67,7 +67,8 @@ public:
         }
         const double ratio = median(whole) / median(spot);
         add("live spot",
-            "exact 192×192 of 1080×1920, full ticket and network, first control moved, against the whole frame, one core "
+            "exact 192×192 of 1080×1920, full ticket and network, first control moved, against the whole frame, one "
+            "core "
             "each",
             "1/" + fixedPoint(ratio, 1), "≤ 1/15", ratio >= 15);
         add("live spot, against an empty cache", "the same spot computed with nothing kept",
@@ -89,8 +90,8 @@ public:
                                          "enlarge.size=7680x4320", "--set", "enlarge.method=learned-quick"});
         Ticket t;
         setByAssignment(t, "enlarge.size=7680x4320");
-        const auto reader = std::make_shared<FrameReader>(Clip::openVideo(clip), PacketDecoder::Threads::Slices,
-                                                          std::size_t(64) << 20);
+        const auto reader =
+            std::make_shared<FrameReader>(Clip::openVideo(clip), PacketDecoder::Threads::Slices, std::size_t(64) << 20);
         const double told = double(renderBytes(buildPipeline(reader, t, {}), 2, ExportJob{}.cacheBytes)) / 1048576;
         add("memory for a movie of 7680×4320",
             "peak resident, quick network, 64 frames from 1920×1080; told beforehand: " + fixedPoint(told, 0) + " MB",
@@ -373,7 +374,8 @@ public:
             std::string each;
             for (const char* name : kClips) {
                 const auto reader = open("masters/" + std::string(name) + ".mp4", PacketDecoder::Threads::Slices);
-                const Readings r = inspectClip(Clip::openVideo(path("masters/" + std::string(name) + ".mp4")), {}).readings;
+                const Readings r =
+                    inspectClip(Clip::openVideo(path("masters/" + std::string(name) + ".mp4")), {}).readings;
                 Ticket t;
                 setByAssignment(t, std::string("enlarge.method=") + method);
                 const StagePtr source = std::make_shared<SourceStage>(reader);
@@ -460,11 +462,13 @@ int main(int argc, char** argv) try {
     }
     Bench bench(argv[1], fs::canonical("/proc/self/exe").parent_path().parent_path());
     const std::pair<const char*, void (Bench::*)()> all[] = {
-        {"spots", &Bench::spots},       {"inspection", &Bench::inspection}, {"trials", &Bench::trials},
-        {"stall", &Bench::stall},       {"downstream", &Bench::downstream}, {"transcode", &Bench::transcode},
-        {"overlap", &Bench::overlap},   {"memory", &Bench::memory},         {"landing", &Bench::landing},
-        {"forecast", &Bench::forecast}, {"start", &Bench::start},           {"gains", &Bench::gains},
-        {"networks", &Bench::networks}, {"sizes", &Bench::sizes}};
+        {"spots", &Bench::spots},           {"inspection", &Bench::inspection},
+        {"trials", &Bench::trials},         {"stall", &Bench::stall},
+        {"downstream", &Bench::downstream}, {"transcode", &Bench::transcode},
+        {"overlap", &Bench::overlap},       {"memory", &Bench::memory},
+        {"landing", &Bench::landing},       {"forecast", &Bench::forecast},
+        {"start", &Bench::start},           {"gains", &Bench::gains},
+        {"networks", &Bench::networks},     {"sizes", &Bench::sizes}};
     for (const auto& [name, row] : all) {
         bool wanted = argc == 2;
         for (int i = 2; i < argc; ++i) wanted |= std::string(argv[i]) == name;

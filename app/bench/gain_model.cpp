@@ -6,7 +6,7 @@ namespace ulm::app {
 namespace {
 constexpr int kSide = 192; // source pixels of a place
 constexpr std::size_t kPlaces = 3;
-}
+} // namespace
 
 GainModel::GainModel(Project& project, LiveModel& live, QObject* parent)
     : QObject(parent), project_(project), live_(live) {
@@ -43,7 +43,8 @@ void GainModel::weighEnlarge(const ClipEntry& c, std::shared_ptr<const Pipeline>
     std::vector<Place> places;
     for (std::size_t i = 0; i < std::min(kPlaces, c.spots.size()); ++i) {
         const Spot& s = c.spots[i];
-        places.push_back({s.follows ? c.playhead : s.frame, {int(s.x) - kSide / 2, int(s.y) - kSide / 2, kSide, kSide}});
+        places.push_back(
+            {s.follows ? c.playhead : s.frame, {int(s.x) - kSide / 2, int(s.y) - kSide / 2, kSide, kSide}});
     }
     if (places.empty()) return;
     const QPointer<QObject> self(this);
@@ -51,8 +52,7 @@ void GainModel::weighEnlarge(const ClipEntry& c, std::shared_ptr<const Pipeline>
         try {
             EnlargeGain sum;
             for (const Place& place : places) {
-                const EnlargeGain g =
-                    enlargeGain(project_.engine(), p->source, place.frame, place.box, t, r, cancel);
+                const EnlargeGain g = enlargeGain(project_.engine(), p->source, place.frame, place.box, t, r, cancel);
                 sum.lanczos += g.lanczos / double(places.size());
                 sum.method += g.method / double(places.size());
                 sum.above += g.above / double(places.size());

@@ -145,8 +145,14 @@ QLabel* addRemark(StepBlock* s, const char* object) {
     label->setObjectName(object);
     label->setFont(words(8.5));
     label->setWordWrap(true);
+    label->hide();
     s->rows()->addWidget(label);
     return label;
+}
+
+void remark(QLabel* line, const QString& text) {
+    line->setText(text);
+    line->setVisible(!text.isEmpty());
 }
 
 void addHeading(StepBlock* s, const QString& text) {

@@ -60,7 +60,8 @@ private:
 QuantitySlider* addSlider(StepBlock* step, const char* object, const QString& name, double least, double most,
                           double by, int decimals, const QString& unit);
 void addHeading(StepBlock* step, const QString& text);
-/// A line of small words that say what was measured; empty and without height until there is something.
+/// A line of small words that say what was measured; hidden until remark() gives it some.
 QLabel* addRemark(StepBlock* step, const char* object);
+void remark(QLabel* line, const QString& text);
 
 } // namespace ulm::app

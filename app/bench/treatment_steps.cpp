@@ -224,7 +224,7 @@ void TicketSheet::buildEnlarge() {
         ->setHelp(tr("Works at so many times the delivered size, then scales down: crisper edges, and more time."),
                   tr("edges look etched, and it takes long."));
     auto* gain = addRemark(s, "enlarge.gain");
-    connect(gains_, &GainModel::updated, gain, [this, gain] { gain->setText(gainSentence(gains_->enlarge())); });
+    connect(gains_, &GainModel::updated, gain, [this, gain] { remark(gain, gainSentence(gains_->enlarge())); });
 
     refreshers_.push_back([=, this](const Ticket& t, const ClipEntry& c) {
         int index = -1;
@@ -311,7 +311,7 @@ void TicketSheet::buildFinish() {
     addNumber(s, "finish.grain.midtones", tr("In mid-tones"), 0, 1, 0.05, 2, "", OF(finish.grain.midtones))
         ->setHelp(tr("0: even in all tones. 1: in the middle tones only, as on film."), tr("flat black and white."));
     auto* left = addRemark(s, "finish.grain.left");
-    connect(gains_, &GainModel::updated, left, [this, left] { left->setText(grainSentence(gains_->grainLeft())); });
+    connect(gains_, &GainModel::updated, left, [this, left] { remark(left, grainSentence(gains_->grainLeft())); });
     refreshers_.push_back([=](const Ticket& t, const ClipEntry&) {
         shadows->setChecked(t.finish.shadows);
         s->setOn(t.finish.on);

@@ -50,7 +50,8 @@ public:
     virtual std::vector<Need> moreNeeds(std::int64_t, const Rect&, std::span<const Picture>) const { return {}; }
 
     /// Writes every sample of `out` (its area is the region asked for). `in` answers needs(), then moreNeeds(), one by
-    /// one; each picture's area is the region asked for. Must give the same samples whatever the region, up to rounding of float.
+    /// one; each picture's area is the region asked for. Must give the same samples whatever the region, up to rounding
+    /// of float.
     virtual void compute(std::int64_t frame, std::span<const Picture> in, Picture& out, const CancelToken&) const = 0;
 
 protected:

@@ -5,8 +5,8 @@
 
 namespace ulm {
 
-/// What enlarging gains on a place of the clip itself, where the truth is known: the frames are shrunk to half, enlarged
-/// back as the ticket says, and held against what they were. dB of luma (PSNR).
+/// What enlarging gains on a place of the clip itself, where the truth is known: the frames are shrunk to half,
+/// enlarged back as the ticket says, and held against what they were. dB of luma (PSNR).
 struct EnlargeGain {
     double lanczos = 0; ///< Lanczos against the truth
     double method = 0;  ///< the ticket's way, above counted as 1

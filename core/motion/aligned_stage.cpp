@@ -95,8 +95,7 @@ cv::Mat doubled(const Plane& p, const Rect& to) {
 class AlignedStage : public Stage {
 public:
     AlignedStage(StagePtr input, StagePtr flow, int offset, Moved planes)
-        : Stage({input, flow}, input->format(),
-                KeyMaker("aligned").add(input).add(flow).add(offset).add(int(planes))),
+        : Stage({input, flow}, input->format(), KeyMaker("aligned").add(input).add(flow).add(offset).add(int(planes))),
           offset_(offset), planes_(planes) {}
     const char* name() const override { return "aligned"; }
     std::int64_t frames() const override { return inputs()[0]->frames(); }

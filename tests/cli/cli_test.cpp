@@ -182,7 +182,8 @@ TEST_CASE("frame follows every way of enlarging, says what networks it lacks, an
     TempFolder folder;
     test::writeClip(folder / "a.mp4", {});
     const auto frame = [&](std::vector<std::string> settings) {
-        std::vector<std::string> words = {"frame", folder / "a.mp4", "--at", "0.5", "-o", folder / "f.png", "--replace"};
+        std::vector<std::string> words = {"frame", folder / "a.mp4", "--at",     "0.5",
+                                          "-o",    folder / "f.png", "--replace"};
         for (const std::string& s : settings) words.insert(words.end(), {"--set", s});
         return ulmwood(words);
     };

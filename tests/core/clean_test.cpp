@@ -205,7 +205,12 @@ TEST_CASE("each way of going too far has its own score, which grows with it, and
         {"painted", night, [&](double v) { return bench::soft(night, v); }, 0.3, {0.7, 1.1, 1.8}},
         {"crushed", night, [&](double v) { return bench::crushed(night, v); }, 0.002, {0.03, 0.06, 0.1}},
         {"stairs", p, [&](double v) { return bench::steppedShare(p, v); }, 0.05, {0.5, 0.75, 1}},
-        {"text", p, [&](double v) { return v < 1 ? bench::soft(p, v) : bench::opened(p, int(v)); }, 0.3, {1, 2, 3}, true},
+        {"text",
+         p,
+         [&](double v) { return v < 1 ? bench::soft(p, v) : bench::opened(p, int(v)); },
+         0.3,
+         {1, 2, 3},
+         true},
         {"flicker", p, [&](double v) { return bench::brighter(p, v); }, 0.2, {2, 4, 6}, false, true}};
     for (const Way& w : ways) {
         INFO(w.key);

@@ -51,8 +51,8 @@ std::string writeDamaged(const TempFolder& folder, const Damage& d) {
         const Picture truth = truthAt(d, n);
         PictureFormat half = truth.format;
         half.width /= 2, half.height /= 2;
-        const ResampleStage small(heldPicture(truth), {0, 0, kWidth, kHeight, half.width, half.height},
-                                  Kernel::Bicubic, half);
+        const ResampleStage small(heldPicture(truth), {0, 0, kWidth, kHeight, half.width, half.height}, Kernel::Bicubic,
+                                  half);
         Picture p = engine.pull(small, 0, half.frame(), {});
         if (d.noise > 0) test::addNoise(p, d.noise, 40 + std::uint32_t(n));
         w.write(*toFrame(p, AV_PIX_FMT_YUV420P), n, 1);
@@ -114,9 +114,9 @@ TEST_CASE("networks of the same size bring an encoded clip nearer to its truth, 
         const Damage none{0, 0, d.pan};
         const Plane truth = frameOf(lookOver(writeDamaged(clean, none)), {}, kFrames / 2);
         const std::string how = std::string("clean.method=") + method;
-        return std::pair(psnr(truth, frameOf(l, {}, kFrames / 2)),
-                         psnr(truth, frameOf(l, {how.c_str(), "clean.blocks=measured", "clean.noise=measured"},
-                                             kFrames / 2)));
+        return std::pair(
+            psnr(truth, frameOf(l, {}, kFrames / 2)),
+            psnr(truth, frameOf(l, {how.c_str(), "clean.blocks=measured", "clean.noise=measured"}, kFrames / 2)));
     };
     for (const char* method : {"learned", "learned-quick"}) {
         const auto [was, is] = cleaned({2, 32}, method);

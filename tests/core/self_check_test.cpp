@@ -68,7 +68,8 @@ TEST_CASE("of film grain, a fine encode leaves nearly all and a coarse one littl
     test::ClipRecipe r;
     r.width = 192, r.height = 128, r.frames = 10;
     test::writeClip(folder / "a.mp4", r);
-    const Pipeline grained = pipelineOf(folder / "a.mp4", ticketOf({"finish.sharpen.amount=0", "finish.grain.amount=6"})),
+    const Pipeline grained =
+                       pipelineOf(folder / "a.mp4", ticketOf({"finish.sharpen.amount=0", "finish.grain.amount=6"})),
                    plain = pipelineOf(folder / "a.mp4", ticketOf({"finish.sharpen.amount=0"}));
     Engine e(std::size_t(32) << 20);
     double last = 1.01;
@@ -132,7 +133,9 @@ TEST_CASE("without networks a render goes on by filters, and says so") {
 TEST_CASE("a size of another shape cuts the clip where it is told to") {
     TempFolder folder;
     test::writeClip(folder / "a.mp4", {}); // 96 × 64
-    const auto window = [&](std::initializer_list<const char*> s) { return pipelineOf(folder / "a.mp4", ticketOf(s)).plan; };
+    const auto window = [&](std::initializer_list<const char*> s) {
+        return pipelineOf(folder / "a.mp4", ticketOf(s)).plan;
+    };
     CHECK(window({"enlarge.size=128x128"}).srcX == Approx(16));
     CHECK(window({"enlarge.size=128x128", "enlarge.x=0"}).srcX == 0);
     CHECK(window({"enlarge.size=128x128", "enlarge.x=1"}).srcX == Approx(32));

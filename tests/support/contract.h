@@ -21,8 +21,8 @@ private:
 
 /// What every stage must keep to. Fails the running test case otherwise:
 /// a region computed alone equals the same region of the whole frame within `bound`; the stage reads nothing outside
-/// what needs() and moreNeeds() asked for (everything else is NaN); nothing outside the region is written; needs lie inside the inputs;
-/// a 1-pixel region, odd positions and the corners work; equal parameters give equal keys.
+/// what needs() and moreNeeds() asked for (everything else is NaN); nothing outside the region is written; needs lie
+/// inside the inputs; a 1-pixel region, odd positions and the corners work; equal parameters give equal keys.
 void checkContract(const Stage& stage, double bound = 4e-6);
 
 } // namespace ulm::test
