@@ -4,6 +4,7 @@
 #include "core/model/model_folder.h"
 #include "core/model/shipped_networks.h"
 #include "core/motion/aligned_stage.h"
+#include "core/restore/clean_stages.h"
 #include "core/ticket/fields.h"
 
 #include <algorithm>
@@ -91,7 +92,19 @@ StagePtr cleanedByNetwork(StagePtr input, StagePtr guide, const Ticket& t, const
     const DamageLevels levels = damageLevels(t, r);
     if (levels.compression < 0.01 && levels.noise < 0.01) return input;
     const auto net = shipped(t, r, 1, t.clean.method == "learned");
-    return net ? pass(input, guide, net, levels) : nullptr;
+    if (!net) return nullptr;
+    // A network that is told of little damage does next to nothing: it is told of what there is, and mixed in by the
+    // share that the person wants of it.
+    const auto share = [](const Quantity& q, double reading, double most) {
+        return reading > 0                ? std::min(1.0, q.resolve(reading, 0, most) / reading)
+               : q.from == From::Measured ? 1.0
+                                          : 0.0;
+    };
+    const double wanted = std::max(share(t.clean.blocks, r.blocking, kMostBlocks) * (levels.compression > 0.01),
+                                   share(t.clean.noise, r.noise, kMostNoise) * (levels.noise > 0.01));
+    if (wanted <= 0 || wanted >= 1) return pass(input, guide, net, levels);
+    const DamageLevels told{levels.compression / wanted, levels.noise / wanted};
+    return keepOriginal(pass(input, guide, net, told), input, 1 - wanted);
 }
 
 StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const Ticket& t, const Readings& r) {

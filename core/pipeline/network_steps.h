@@ -27,8 +27,9 @@ std::string networkKind(const Ticket&, const Readings&);
 bool cleansByNetwork(const Ticket&);
 bool enlargesByNetwork(const Ticket&);
 
-/// `input` with its blocks and noise removed by a network, at its own size. guide: the untreated clip, for movement.
-/// Null where that network is missing: the caller falls back to the classic way.
+/// `input` with its blocks and noise removed by a network, at its own size; values below the readings mix it in by
+/// their share. guide: the untreated clip, for movement. Null where that network is missing: the caller falls back to
+/// the classic way.
 StagePtr cleanedByNetwork(StagePtr input, StagePtr guide, const Ticket&, const Readings&);
 
 /// `input` enlarged by networks (as often as it takes) to at least about `factor` times its size: what is still missing

@@ -152,3 +152,19 @@ TEST_CASE("how hard a clip was compressed is read from it, in order") {
     }
     CHECK(last > 50);
 }
+
+TEST_CASE("a lower value of Clean's noise by a network takes away its share, step by step") {
+    const TempFolder folder;
+    const Looked l = lookOver(writeDamaged(folder, {8, 0}));
+    const Plane before = frameOf(l, {}, kFrames / 2);
+    double last = 0;
+    for (const char* noise : {"clean.noise=1", "clean.noise=3", "clean.noise=6"}) {
+        const Plane now =
+            frameOf(l, {"clean.method=learned-quick", "clean.blocks=0", "clean.noise_chroma=0", noise}, kFrames / 2);
+        const double moved = std::sqrt(test::meanSquare(now, before));
+        INFO(noise << " moves " << moved * 219);
+        CHECK(moved > last * 1.3);
+        last = moved;
+    }
+    CHECK(last * 219 > 2);
+}
