@@ -127,7 +127,9 @@ public:
         const auto reader = open("wheel.mp4", PacketDecoder::Threads::Slices);
         const Ticket t = loadTicket(path("wheel.ticket.json"));
         const Rect places[] = {{300, 600, 192, 192}, {700, 900, 192, 192}, {200, 1500, 192, 192}, {640, 300, 192, 192}};
-        const auto candidates = ramp(t, "clean.blocks", 19, 9);
+        Readings read;
+        read.blocking = 19;
+        const auto candidates = ramp(t, "clean.blocks", read, 9);
         std::vector<double> ratios;
         for (int round = 0; round < 5; ++round) {
             const auto fill = [&](std::size_t count) {

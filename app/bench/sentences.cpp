@@ -2,6 +2,8 @@
 
 #include "core/deliver/export.h"
 #include "core/deliver/memory.h"
+#include "core/pipeline/network_steps.h"
+#include "core/ticket/fields.h"
 
 #include <QCoreApplication>
 #include <QStringList>
@@ -179,9 +181,13 @@ QString enlargeSentence(const Ticket& t, const ClipEntry& c, const Pipeline* p) 
     if (!p) return tr("The size cannot be worked out.");
     const QString above =
         t.enlarge.on && t.enlarge.above > 1 ? tr(", worked at ×%1 of that").arg(number(t.enlarge.above, 2)) : QString();
-    return tr("×%1, to %2 pixels, by %3%4.")
+    const QString strength =
+        enlargesByNetwork(t)
+            ? ", " + quantityText(tr("strength"), t.enlarge.strength, measuredStrength(t, c.readings()), kMostStrength, 0)
+            : QString();
+    return tr("×%1, to %2 pixels, by %3%4%5.")
                .arg(number(p->plan.scale(), 2), sizeText(p->plan.width, p->plan.height),
-                    t.enlarge.on ? by : tr("Lanczos"), above) +
+                    t.enlarge.on ? by : tr("Lanczos"), strength, above) +
            warnings(p);
 }
 

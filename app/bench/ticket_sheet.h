@@ -53,7 +53,7 @@ private:
     /// A slider of a quantity that can follow the clip's reading.
     QuantitySlider* addQuantity(StepBlock* s, const char* key, const QString& name, double most, double step,
                                 int decimals, const std::function<Quantity&(Ticket&)>& member,
-                                double Readings::*reading);
+                                const std::function<double(const ClipEntry&)>& reading);
 
     Project& project_;
     LiveModel& live_;

@@ -5,6 +5,7 @@
 #include "app/bench/ticket_sheet.h"
 #include "app/widgets/theme.h"
 #include "core/model/model_folder.h"
+#include "core/pipeline/network_steps.h"
 #include "core/ticket/fields.h"
 
 #include <QCheckBox>
@@ -20,13 +21,22 @@
 
 // The steps that treat the picture: Clean, Enlarge and Finish.
 namespace ulm::app {
+namespace {
+
+// The key that switches a key's step on.
+std::string switchOf(const std::string& key) { return key.substr(0, key.find('.')) + ".on"; }
+
+std::function<double(const ClipEntry&)> reading(double Readings::*member) {
+    return [member](const ClipEntry& c) { return c.readings().*member; };
+}
+
+} // namespace
 
 QuantitySlider* TicketSheet::addNumber(StepBlock* s, const char* key, const QString& name, double least, double most,
                                        double step, int decimals, const QString& unit,
                                        const std::function<double&(Ticket&)>& member) {
     QuantitySlider* slider = addSlider(s, key, name, least, most, step, decimals, unit);
-    const std::string on = std::string(key).substr(0, std::string(key).find('.')) + ".on";
-    connect(slider, &QuantitySlider::changed, this, [this, member, key, on](const Quantity& q, bool done) {
+    connect(slider, &QuantitySlider::changed, this, [this, member, key, on = switchOf(key)](const Quantity& q, bool done) {
         edit(
             [&](Ticket& t) {
                 member(t) = q.value;
@@ -43,15 +53,20 @@ QuantitySlider* TicketSheet::addNumber(StepBlock* s, const char* key, const QStr
 
 QuantitySlider* TicketSheet::addQuantity(StepBlock* s, const char* key, const QString& name, double most, double step,
                                          int decimals, const std::function<Quantity&(Ticket&)>& member,
-                                         double Readings::*reading) {
+                                         const std::function<double(const ClipEntry&)>& reading) {
     QuantitySlider* slider = addSlider(s, key, name, 0, most, step, decimals, "");
     slider->setMeasurable(true);
-    connect(slider, &QuantitySlider::changed, this, [this, member, key](const Quantity& q, bool done) {
-        edit([&](Ticket& t) { member(t) = q, t.clean.on = true; }, key);
+    connect(slider, &QuantitySlider::changed, this, [this, member, key, on = switchOf(key)](const Quantity& q, bool done) {
+        edit(
+            [&](Ticket& t) {
+                member(t) = q;
+                setByKey(t, on, "true");
+            },
+            key);
         if (done) project_.endStroke();
     });
     refreshers_.push_back([slider, member, reading](const Ticket& t, const ClipEntry& c) {
-        slider->setReading(c.readings().*reading);
+        slider->setReading(reading(c));
         slider->setQuantity(member(const_cast<Ticket&>(t)));
     });
     return slider;
@@ -71,21 +86,21 @@ void TicketSheet::buildClean() {
     s->rows()->addWidget(method);
     connect(method, &ChoiceRow::chosen, this,
             [this](int i) { edit([&](Ticket& t) { t.clean.on = true, t.clean.method = kMethods[i].toStdString(); }); });
-    addQuantity(s, "clean.blocks", tr("Blocks"), kMostBlocks, 1, 0, OF(clean.blocks), &Readings::blocking)
+    addQuantity(s, "clean.blocks", tr("Blocks"), kMostBlocks, 1, 0, OF(clean.blocks), reading(&Readings::blocking))
         ->setHelp(tr("Evens out what strong compression leaves: squares, smears, mosquitos beside edges."),
                   tr("fine texture turns smooth, small letters soften."));
-    addQuantity(s, "clean.noise", tr("Noise"), kMostNoise, 0.5, 1, OF(clean.noise), &Readings::noise)
+    addQuantity(s, "clean.noise", tr("Noise"), kMostNoise, 0.5, 1, OF(clean.noise), reading(&Readings::noise))
         ->setHelp(tr("Takes away grain that changes from frame to frame; frames before and after are followed along."),
                   tr("shadows look painted, skin turns waxy."));
     addQuantity(s, "clean.noise_chroma", tr("Colour noise"), kMostNoise, 0.5, 1, OF(clean.chroma),
-                &Readings::chromaNoise)
+                reading(&Readings::chromaNoise))
         ->setHelp(tr("Takes away blotches of colour, mostly in the dark."), tr("small coloured things grow grey."));
-    addQuantity(s, "clean.ringing", tr("Ringing"), kMostRinging, 0.5, 1, OF(clean.ringing), &Readings::ringing)
+    addQuantity(s, "clean.ringing", tr("Ringing"), kMostRinging, 0.5, 1, OF(clean.ringing), reading(&Readings::ringing))
         ->setHelp(tr("Calms the ripples beside strong edges, where it is quiet further away."),
                   tr("fine lines beside edges fade."));
-    addQuantity(s, "clean.stairs", tr("Stair-steps"), kMostStairs, 1, 0, OF(clean.stairs), &Readings::stairs)
+    addQuantity(s, "clean.stairs", tr("Stair-steps"), kMostStairs, 1, 0, OF(clean.stairs), reading(&Readings::stairs))
         ->setHelp(tr("Smooths slanted edges along their own direction."), tr("corners round off."));
-    addQuantity(s, "clean.banding", tr("Banding"), kMostBanding, 1, 0, OF(clean.banding), &Readings::banding)
+    addQuantity(s, "clean.banding", tr("Banding"), kMostBanding, 1, 0, OF(clean.banding), reading(&Readings::banding))
         ->setHelp(tr("Turns steps in skies and glows back into slopes."), tr("faint folds and clouds vanish."));
     addNumber(s, "clean.texture", tr("Texture first"), 0, 100, 1, 0, "%", OF(clean.texture))
         ->setHelp(tr("Raises the clip's own fine texture before it is treated, so that it is not smoothed away."),
@@ -220,6 +235,11 @@ void TicketSheet::buildEnlarge() {
     s->rows()->addWidget(kind);
     connect(kind, &ChoiceRow::chosen, this,
             [this](int i) { edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.kind = kKinds[i].toStdString(); }); });
+    auto* strength = addQuantity(s, "enlarge.strength", tr("Strength"), kMostStrength, 1, 0, OF(enlarge.strength),
+                                 [](const ClipEntry& c) { return measuredStrength(c.ticket, c.readings()); });
+    strength->setHelp(tr("How much of the network's work is laid over the filter's, %. Measured: as much as comes true "
+                         "when the clip itself is shrunk and enlarged back."),
+                      tr("edges ring, noise and JPEG's leftovers are drawn sharp."));
     addNumber(s, "enlarge.above", tr("Work above"), 1, 4, 0.25, 2, "×", OF(enlarge.above))
         ->setHelp(tr("Works at so many times the delivered size, then scales down: crisper edges, and more time."),
                   tr("edges look etched, and it takes long."));
@@ -237,6 +257,7 @@ void TicketSheet::buildEnlarge() {
         method->setCurrentIndex(known >= 0 ? known : std::max(0, method->findData(now)));
         kind->setCurrent(static_cast<int>(kKinds.indexOf(QString::fromStdString(t.enlarge.kind))));
         kind->setVisible(now.startsWith("learned"));
+        strength->setVisible(enlargesByNetwork(t));
         const VideoFacts& f = c.clip->facts().video;
         const Size shown = t.enlarge.size ? *t.enlarge.size
                                           : Size{static_cast<int>(std::lround(f.width * t.enlarge.scale / 2)) * 2,

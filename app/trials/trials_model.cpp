@@ -45,8 +45,7 @@ void TrialsModel::tryAdvice() {
 void TrialsModel::tryRamp(const std::string& key) {
     const ClipEntry* c = project_.currentClip();
     if (!c || !c->clip) return;
-    const Readings r = c->readings();
-    run(ramp(c->ticket, key, key == "clean.blocks" ? r.blocking : key == "clean.noise" ? r.noise : 0));
+    run(ramp(c->ticket, key, c->readings()));
 }
 
 void TrialsModel::stop() {

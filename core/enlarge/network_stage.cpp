@@ -88,6 +88,15 @@ void copyTile(const Rect& part, const float* from, const Rect& held, Plane& to) 
                     to.row(y) + (part.x - to.area().x));
 }
 
+// What the network adds to what is there already, by its strength.
+void mixTile(const Rect& part, const float* from, const Rect& held, float strength, Plane& to) {
+    for (int y = part.y; y < part.bottom(); ++y) {
+        const float* learned = from + static_cast<std::ptrdiff_t>(y - held.y) * held.w + (part.x - held.x);
+        float* row = to.row(y) + (part.x - to.area().x);
+        for (int x = 0; x < part.w; ++x) row[x] += strength * (learned[x] - row[x]);
+    }
+}
+
 class NetworkStage : public Stage {
 public:
     NetworkStage(std::vector<StagePtr> inputs, const PictureFormat& out, Key key, std::shared_ptr<const Network> net)
@@ -110,23 +119,25 @@ protected:
 class LumaNetworkStage : public NetworkStage {
 public:
     LumaNetworkStage(std::vector<StagePtr> inputs, std::shared_ptr<const Network> net, const DamageLevels& levels,
-                     Kernel kernel)
+                     Kernel kernel, double strength)
         : NetworkStage(inputs, scaled(inputs[0]->format(), static_cast<int>(net->scale())),
-                       keyOf(inputs, *net, levels, kernel), net),
-          levels_(levels) {
+                       keyOf(inputs, *net, levels, kernel, strength), net),
+          levels_(levels), strength_(net->scale() > 1 ? static_cast<float>(strength) : 1) {
         const PictureFormat &from = this->inputs()[0]->format(), &to = format();
-        chroma_ = std::make_unique<ResampleStage>(
+        filter_ = std::make_unique<ResampleStage>(
             this->inputs()[0], ScaleWindow{0, 0, double(from.width), double(from.height), to.width, to.height}, kernel,
             to);
     }
     std::vector<Need> needs(std::int64_t n, const Rect& region) const override {
         std::vector<Need> all;
         for (std::size_t k = 0; k < inputs().size(); ++k) all.push_back({static_cast<int>(k), n, needed(region)});
-        all.push_back({0, n, chroma_->needs(n, region)[0].region});
+        all.push_back({0, n, filter_->needs(n, region)[0].region});
         return all;
     }
     void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
         const std::size_t frames = inputs().size();
+        const bool mixed = strength_ != 1;
+        if (mixed) filter_->computePlane(0, in.back(), out);
         tiles_.run(
             out.area, cancel,
             [&](int c, const Rect& wanted, float* to) {
@@ -137,25 +148,31 @@ public:
                                                : k == frames + 1 ? levels_.noise
                                                                  : 0));
             },
-            [&](const Rect& part, const float* from, const Rect& held) { copyTile(part, from, held, out.planes[0]); });
+            [&](const Rect& part, const float* from, const Rect& held) {
+                mixed ? mixTile(part, from, held, strength_, out.planes[0])
+                      : copyTile(part, from, held, out.planes[0]);
+            });
         if (net_->scale() == 1) {
             for (int c : {1, 2}) copySamples(in[0].planes[c], out.planes[c]);
         } else {
-            chroma_->computeChroma(in.back(), out);
+            for (int c : {1, 2}) filter_->computePlane(c, in.back(), out);
         }
     }
 
 private:
-    static Key keyOf(const std::vector<StagePtr>& inputs, const Network& net, const DamageLevels& l, Kernel kernel) {
+    static Key keyOf(const std::vector<StagePtr>& inputs, const Network& net, const DamageLevels& l, Kernel kernel,
+                     double strength) {
         KeyMaker key("network");
         for (const StagePtr& i : inputs) key.add(i);
         return key.add(static_cast<std::int64_t>(net.hash()))
             .add(l.compression)
             .add(l.noise)
-            .add(static_cast<int>(kernel));
+            .add(static_cast<int>(kernel))
+            .add(strength);
     }
     DamageLevels levels_;
-    std::unique_ptr<ResampleStage> chroma_;
+    float strength_;
+    std::unique_ptr<ResampleStage> filter_; // chroma, and what luma is mixed with
 };
 
 // For networks of three or four channels: the picture as R'G'B' and back.
@@ -209,13 +226,13 @@ int networkTile(int extent, int align) {
 }
 
 StagePtr throughNetwork(StagePtr input, std::vector<StagePtr> neighbours, std::shared_ptr<const Network> net,
-                        const DamageLevels& levels, Kernel kernel, const NetworkInput& form) {
+                        const DamageLevels& levels, Kernel kernel, const NetworkInput& form, double strength) {
     if (net->scale() < 1) throw std::logic_error("throughNetwork: the network makes pictures smaller");
     if (net->outputChannels() == 1) {
         neighbours.insert(neighbours.begin(), std::move(input));
         if (neighbours.size() != static_cast<std::size_t>(net->frames()))
             throw std::logic_error("throughNetwork: the network wants other neighbours");
-        return std::make_shared<LumaNetworkStage>(std::move(neighbours), std::move(net), levels, kernel);
+        return std::make_shared<LumaNetworkStage>(std::move(neighbours), std::move(net), levels, kernel, strength);
     }
     const PictureFormat was = input->format();
     const MatrixWeights matrix = matrixWeights(likelyMatrix(was.colour.matrix, was.height));

@@ -19,9 +19,10 @@ int networkTile(int extent, int align);
 /// `input` through the network: luma only for one channel (chroma is scaled by `chromaKernel`), R'G'B' for three or
 /// four (the fourth is set to white). neighbours: stages that show the frames -1, +1, -2, +2 … of `input` moved onto
 /// this one, as many as the network wants. The result is scale() times as large; a region gives the whole frame's
-/// samples.
+/// samples. strength: of what a luma network that enlarges adds to `chromaKernel`, [0, 1.5]; others
+/// disregard it.
 StagePtr throughNetwork(StagePtr input, std::vector<StagePtr> neighbours, std::shared_ptr<const Network> network,
                         const DamageLevels& levels, Kernel chromaKernel = Kernel::Lanczos,
-                        const NetworkInput& form = {});
+                        const NetworkInput& form = {}, double strength = 1);
 
 } // namespace ulm

@@ -84,10 +84,6 @@ void ResampleStage::compute(std::int64_t, std::span<const Picture> in, Picture& 
     }
 }
 
-void ResampleStage::computeChroma(const Picture& in, Picture& out) const {
-    for (int c : {1, 2}) computePlane(c, in, out);
-}
-
 StagePtr withChroma(StagePtr input, int subW, int subH, int site) {
     PictureFormat f = input->format();
     // Not said means left for 4:2:0 video; only a real difference is worth a pass.

@@ -19,11 +19,10 @@ public:
     const char* name() const override { return "scale"; }
     std::vector<Need> needs(std::int64_t frame, const Rect& region) const override;
     void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken&) const override;
-    /// The chroma planes alone, for a stage that makes luma another way.
-    void computeChroma(const Picture& in, Picture& out) const;
+    /// One plane alone, for a stage that makes others another way.
+    void computePlane(int plane, const Picture& in, Picture& out) const;
 
 private:
-    void computePlane(int plane, const Picture& in, Picture& out) const;
     struct PlaneMaps {
         AxisMap h, v;
     };

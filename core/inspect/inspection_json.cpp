@@ -35,8 +35,7 @@ json readingsJson(const Readings& r) {
 Readings readingsFrom(const json& j) {
     Readings r;
     for (const ReadingKind& k : readingKinds()) r.*k.member = j.value(k.key, 0.0);
-    r.compression =
-        j.at("compression").get<double>(); // an inspection without it was kept by an older version: not used
+    r.yield = j.at("yield").get<double>(); // an inspection without it was kept by an older version: not used
     return r;
 }
 

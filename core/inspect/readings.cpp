@@ -2,6 +2,7 @@
 
 #include "core/inspect/fault_measures.h"
 #include "core/model/damage.h"
+#include "core/model/yield.h"
 
 #include <algorithm>
 #include <cmath>
@@ -44,7 +45,9 @@ const std::vector<ReadingKind>& readingKinds() {
         {"compression", "Compression", "% of rate factor 12 to 40", &Readings::compression, 0, false,
          "estimated by a network trained on real encodes (docs/networks.md)"},
         {"grain_sigma", "Noise before the encode", "sigma, steps", &Readings::grain, 0, false,
-         "estimated by the same network"}};
+         "estimated by the same network"},
+        {"yield", "Yield of enlarging", "% of what the network adds", &Readings::yield, 0, false,
+         "shrunk to half and enlarged back: the share of the network's work that comes true (docs/networks.md)"}};
     return kinds;
 }
 
@@ -100,6 +103,7 @@ PictureReading lookAt(const Picture& p, const Plane* next) {
     const DamageLevels damage = estimateDamage(luma);
     r.compression = std::min(100.0, 100 * damage.compression);
     r.grain = kNoiseOfLevel * damage.noise;
+    r.yield = yieldOf(luma);
     return out;
 }
 

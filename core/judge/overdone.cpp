@@ -200,11 +200,12 @@ void Overdone::join(const Overdone& other) {
 
 Ticket easedTicket(const Ticket& t, const Readings& r, double share) {
     Ticket e = t;
+    const auto eased = [&](Quantity& q, double value) {
+        if (share < 1) q = {From::Fixed, std::round(value * share * 100) / 100, 0};
+    };
+    if (enlargesByNetwork(t)) eased(e.enlarge.strength, enlargeStrength(t, r));
     if (t.clean.on) {
         const CleanValues c = cleanValues(t, r);
-        const auto eased = [&](Quantity& q, double value) {
-            if (share < 1) q = {From::Fixed, std::round(value * share * 100) / 100, 0};
-        };
         eased(e.clean.blocks, c.blocks);
         eased(e.clean.noise, c.noise);
         eased(e.clean.chroma, c.chroma);

@@ -1,6 +1,7 @@
 #include "core/judge/trial.h"
 
 #include "core/error.h"
+#include "core/ticket/fields.h"
 
 #include <algorithm>
 #include <cmath>
@@ -88,12 +89,12 @@ const std::vector<RampKey>& rampKeys() {
     return keys;
 }
 
-std::vector<Candidate> ramp(const Ticket& now, const std::string& key, double reading, int count) {
+std::vector<Candidate> ramp(const Ticket& now, const std::string& key, const Readings& r, int count) {
     const auto it = std::ranges::find_if(rampKeys(), [&](const RampKey& k) { return key == k.key; });
     if (it == rampKeys().end()) throw Error(Fault::Usage, "", "there is no ramp of " + key, "");
     count = std::clamp(count, 2, 9);
-    const double here = key == "clean.blocks"            ? now.clean.blocks.resolve(reading, 0, 100)
-                        : key == "clean.noise"           ? now.clean.noise.resolve(reading, 0, 50)
+    const double here = key == "clean.blocks"            ? now.clean.blocks.resolve(r.blocking, 0, kMostBlocks)
+                        : key == "clean.noise"           ? now.clean.noise.resolve(r.noise, 0, kMostNoise)
                         : key == "clean.keep_original"   ? now.clean.keepOriginal
                         : key == "finish.sharpen.amount" ? now.finish.amount
                                                          : now.finish.radius;

@@ -25,7 +25,7 @@ const std::vector<RampKey>& rampKeys();
 
 /// `count` tickets (2…9) that differ in one value, evenly spread around the one in use and inside its range.
 /// Errors: Fault::Usage for a key that is none of rampKeys().
-std::vector<Candidate> ramp(const Ticket& now, const std::string& key, double reading, int count = 5);
+std::vector<Candidate> ramp(const Ticket& now, const std::string& key, const Readings&, int count = 5);
 
 /// What a treatment did to one spot.
 struct TrialMeasure {

@@ -10,8 +10,7 @@
 namespace ulm {
 namespace {
 
-constexpr int kTrustMargin = 3; // a 3×3 and a 5×5 mean
-constexpr int kCubicReach = 2;
+constexpr int kTrustMargin = 4; // a 3×3 and a 5×5 mean; one more, and moved samples there need no margin of their own
 
 PictureFormat halfOf(const PictureFormat& f) {
     PictureFormat h = f;
@@ -123,7 +122,7 @@ public:
             high[axis] = static_cast<int>(std::ceil(most));
         }
         const Rect pointed{here.x + low[0], here.y + low[1], here.w + high[0] - low[0], here.h + high[1] - low[1]};
-        return {{0, n + offset_, around(pointed, 2 * kCubicReach + 2)}}; // twice: chroma's samples are two pixels wide
+        return {{0, n + offset_, around(pointed, 0)}}; // what cubic interpolation looks at beyond it lies in `here`'s margin
     }
 
     void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {

@@ -1,5 +1,6 @@
 #include "core/pipeline/network_steps.h"
 
+#include "core/enlarge/resample_stage.h"
 #include "core/error.h"
 #include "core/model/model_folder.h"
 #include "core/model/shipped_networks.h"
@@ -43,8 +44,15 @@ std::shared_ptr<const Network> shipped(const Ticket& t, const Readings& r, int s
     return shippedNetwork("general", scale, !full);
 }
 
-StagePtr pass(StagePtr input, StagePtr guide, std::shared_ptr<const Network> net, const DamageLevels& levels) {
-    return throughNetwork(input, neighboursOf(input, guide, net->frames()), net, levels);
+StagePtr pass(StagePtr input, StagePtr guide, std::shared_ptr<const Network> net, const DamageLevels& levels,
+              double strength = 1) {
+    return throughNetwork(input, neighboursOf(input, guide, net->frames()), net, levels, Kernel::Lanczos, {}, strength);
+}
+
+StagePtr byLanczos(StagePtr input, int width, int height) {
+    PictureFormat f = input->format();
+    const ScaleWindow whole{0, 0, double(f.width), double(f.height), width, height};
+    return std::make_shared<ResampleStage>(input, whole, Kernel::Lanczos, f);
 }
 
 } // namespace
@@ -73,6 +81,16 @@ std::string networkKind(const Ticket& t, const Readings& r) {
     if (t.enlarge.kind != "auto") return t.enlarge.kind;
     if (r.drawn) return "drawn";
     return r.compression >= kRoughCompression || r.grain >= kRoughGrain ? "rough" : "general";
+}
+
+double measuredStrength(const Ticket& t, const Readings& r) {
+    if (!t.enlarge.method.starts_with("learned") || networkKind(t, r) != "general") return 100;
+    const double damage = std::clamp(std::max(r.compression / kRoughCompression, r.grain / kRoughGrain), 0.0, 1.0);
+    return r.yield + (100 - r.yield) * damage;
+}
+
+double enlargeStrength(const Ticket& t, const Readings& r) {
+    return t.enlarge.strength.resolve(measuredStrength(t, r), 0, kMostStrength);
 }
 
 bool cleansByNetwork(const Ticket& t) { return t.clean.on && t.clean.method.starts_with("learned"); }
@@ -119,15 +137,18 @@ StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const 
         net = shipped(t, r, 2, t.enlarge.method == "learned");
     }
     if (!net) return nullptr;
+    const double strength = enlargeStrength(t, r) / 100;
     StagePtr s = own && net->frames() == 1 && net->levels() == 0
-                     ? throughNetwork(input, {}, net, {}, Kernel::Lanczos, form)
-                     : pass(input, guide, net, damageLevels(t, r));
+                     ? throughNetwork(input, {}, net, {}, Kernel::Lanczos, form, strength)
+                     : pass(input, guide, net, damageLevels(t, r), strength);
+    if (net->outputChannels() > 1 && strength < 1)
+        s = keepOriginal(s, byLanczos(input, s->format().width, s->format().height), 1 - strength);
     // Further passes see a clean, large picture: the quick network does them, without neighbours.
     const auto again = own ? net : shipped(t, r, 2, false);
     const double leave = t.enlarge.above > 1 ? kLeftAbove : kLeftToScaling;
     for (double left = factor / net->scale(); left > leave && again && again->scale() > 1 && again->frames() == 1;
          left /= again->scale())
-        s = throughNetwork(s, {}, again, {}, Kernel::Lanczos, form);
+        s = throughNetwork(s, {}, again, {}, Kernel::Lanczos, form, std::min(strength, 1.0));
     return s;
 }
 

@@ -197,6 +197,7 @@ std::vector<TicketField> makeFields() {
             number("enlarge.scale", 1, 8, MEMBER(enlarge.scale)),
             size("enlarge.size", MEMBER(enlarge.size)),
             enlargeMethod(),
+            quantity("enlarge.strength", kMostStrength, MEMBER(enlarge.strength)),
             choice("enlarge.kind", {"auto", "general", "rough", "drawn"}, MEMBER(enlarge.kind)),
             number("enlarge.above", 1, 4, MEMBER(enlarge.above)),
             number("enlarge.x", 0, 1, MEMBER(enlarge.x)),

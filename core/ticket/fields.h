@@ -21,6 +21,7 @@ const std::vector<TicketField>& ticketFields();
 const std::vector<std::string>& ticketSteps();
 
 /// Ranges of the measured quantities.
-inline constexpr double kMostBlocks = 100, kMostNoise = 50, kMostRinging = 20, kMostStairs = 100, kMostBanding = 100;
+inline constexpr double kMostBlocks = 100, kMostNoise = 50, kMostRinging = 20, kMostStairs = 100, kMostBanding = 100,
+                        kMostStrength = 150;
 
 } // namespace ulm

@@ -47,6 +47,7 @@ struct Ticket {
         std::optional<Size> size;
         /// learned, learned-quick, a network's FILE.onnx, or lanczos, spline36, bicubic, bilinear, point
         std::string method = "learned";
+        Quantity strength;         ///< of what a network adds to Lanczos, %, [0, kMostStrength]
         std::string kind = "auto"; ///< which networks: auto, general, rough, drawn
         double above = 1;          ///< worked at so many times the delivered size, then scaled down: [1, 4]
         double x = 0.5, y = 0.5;   ///< where a size of another shape cuts the clip, [0, 1]; Frame's wins where it is on

@@ -1,5 +1,6 @@
 #include "core/engine/held_picture.h"
 #include "core/enlarge/network_stage.h"
+#include "core/enlarge/resample_stage.h"
 #include "core/error.h"
 #include "core/files.h"
 #include "core/model/model_folder.h"
@@ -201,6 +202,10 @@ TEST_CASE("a region through a network equals the whole frame, within one step of
         for (int k : {-1, 1, -2, 2}) around.push_back(aligned(source, source, k));
         test::checkContract(*throughNetwork(source, around, shippedNetwork("general", 2, true), {0.3, 0.1}), bound);
     }
+    SECTION("mixed with Lanczos by its strength") {
+        test::checkContract(
+            *throughNetwork(source, {}, shippedNetwork("general", 2, false), {0.3, 0.1}, Kernel::Lanczos, {}, 0.6), bound);
+    }
     SECTION("quick, the same size") {
         test::checkContract(*throughNetwork(source, {}, shippedNetwork("general", 1, false), {0.3, 0.1}), bound);
     }
@@ -228,8 +233,10 @@ TEST_CASE("frames are moved onto their neighbours: still and panned ones match, 
     struct Panned : Stage {
         Picture world;
         int step;
-        Panned(Picture w, PictureFormat f, int s)
-            : Stage({}, f, KeyMaker("panned").add(s).add(f.width)), world(std::move(w)), step(s) {}
+        float brighter; // each frame than the one before
+        Panned(Picture w, PictureFormat f, int s, float b = 0)
+            : Stage({}, f, KeyMaker("panned").add(s).add(f.width).add(double(b))), world(std::move(w)), step(s),
+              brighter(b) {}
         const char* name() const override { return "panned"; }
         std::int64_t frames() const override { return 4; }
         std::vector<Need> needs(std::int64_t, const Rect&) const override { return {}; }
@@ -239,7 +246,9 @@ TEST_CASE("frames are moved onto their neighbours: still and panned ones match, 
                 const int by = int(n) * step >> (c ? 1 : 0);
                 for (int y = r.y; y < r.bottom(); ++y)
                     for (int x = 0; x < r.w; ++x)
-                        out.planes[c].row(y)[x] = n == 3 ? 0.5f : world.planes[c].at(r.x + x + by, y);
+                        out.planes[c].row(y)[x] = n == 3 ? 0.5f
+                                                            : world.planes[c].at(r.x + x + by, y) +
+                                                                  (c ? 0 : brighter * float(n));
             }
         }
     };
@@ -263,6 +272,13 @@ TEST_CASE("frames are moved onto their neighbours: still and panned ones match, 
     CHECK(test::meanSquare(luma.planes[1], here.planes[1]) == 0);
     test::checkContract(*aligned(source, source, 1));
     test::checkContract(*aligned(source, source, -1, Moved::Luma));
+    // Where a neighbour is half trusted, everything that trust was weighed by shows in the result.
+    const auto doubtful = std::make_shared<Panned>(world, f, 6, 1.5f * kFlowTolerance);
+    const Picture half = whole(aligned(doubtful, source, 1, Moved::Luma), 1);
+    const double share = std::sqrt(test::meanSquare(half.planes[0], whole(doubtful, 1).planes[0])) / 0.0675;
+    CHECK(share > 0.2);
+    CHECK(share < 0.8);
+    test::checkContract(*aligned(doubtful, source, 1));
 }
 
 TEST_CASE("people's own networks are found by name, and their cards say how they want colours") {
@@ -368,4 +384,33 @@ TEST_CASE("what our runner lacks goes to OpenCV's") {
     net->run(in.data(), 64, 64, out.data());
     CHECK(*std::ranges::min_element(out) >= 0);
     CHECK(*std::ranges::max_element(out) > 0.1f);
+}
+
+TEST_CASE("strength runs from the filter alone through the network to beyond it, and differs in its key") {
+    const auto net = shippedNetwork("general", 2, false);
+    REQUIRE(net);
+    const auto source = heldPicture(test::photograph(96, 64, 12));
+    const PictureFormat& f = source->format();
+    const Rect all{0, 0, 2 * f.width, 2 * f.height};
+    Engine engine(0);
+    const auto at = [&](double strength) {
+        return engine.pull(*throughNetwork(source, {}, net, {}, Kernel::Lanczos, {}, strength), 0, all, {});
+    };
+    PictureFormat twice = f;
+    twice.width *= 2, twice.height *= 2;
+    const ResampleStage filter(source, {0, 0, double(f.width), double(f.height), twice.width, twice.height},
+                               Kernel::Lanczos, twice);
+    const Picture lanczos = engine.pull(filter, 0, all, {}), none = at(0), half = at(0.5), whole = at(1), more = at(1.5);
+    double added = 0;
+    for (int y = 0; y < all.h; ++y)
+        for (int x = 0; x < all.w; ++x) {
+            const float l = lanczos.planes[0].at(x, y), n = whole.planes[0].at(x, y);
+            added += std::abs(n - l);
+            REQUIRE(none.planes[0].at(x, y) == Approx(l).margin(1e-6));
+            REQUIRE(half.planes[0].at(x, y) == Approx((l + n) / 2).margin(1e-6));
+            REQUIRE(more.planes[0].at(x, y) == Approx(n + 0.5f * (n - l)).margin(1e-6));
+        }
+    CHECK(added / double(all.pixels()) > 0.1 / 255);
+    CHECK_FALSE(throughNetwork(source, {}, net, {}, Kernel::Lanczos, {}, 0.5)->key() ==
+                throughNetwork(source, {}, net, {})->key());
 }

@@ -7,6 +7,11 @@
 #include "core/inspect/inspection.h"
 #include "core/judge/measures.h"
 #include "core/media/frame_convert.h"
+#include "core/error.h"
+#include "core/judge/overdone.h"
+#include "core/model/shipped_networks.h"
+#include "core/model/yield.h"
+#include "core/pipeline/network_steps.h"
 #include "core/pipeline/pipeline.h"
 #include "tests/support/clips.h"
 
@@ -167,4 +172,47 @@ TEST_CASE("a lower value of Clean's noise by a network takes away its share, ste
         last = moved;
     }
     CHECK(last * 219 > 2);
+}
+
+TEST_CASE("the yield of enlarging tells clean detail from noise, and what strength that makes") {
+    const auto yieldWith = [](double noise) {
+        Picture p = test::photograph(384, 320, 55);
+        if (noise > 0) test::addNoise(p, noise, 3);
+        return yieldOf(p.planes[0]);
+    };
+    const double clean = yieldWith(0);
+    INFO(clean << " clean, " << yieldWith(5) << " and " << yieldWith(9) << " with noise");
+    CHECK(clean > 80);
+    CHECK(yieldWith(5) < clean - 8);
+    CHECK(yieldWith(9) < yieldWith(5) - 8);
+    // Nothing to tell by: small, flat, without networks.
+    CHECK(yieldOf(test::photograph(64, 64, 5).planes[0]) == 100);
+    Picture flat = test::photograph(256, 256, 5);
+    for (int y = 0; y < 256; ++y) std::fill_n(flat.planes[0].row(y), 256, 0.4f);
+    CHECK(yieldOf(flat.planes[0]) == 100);
+    {
+        const WithoutShippedNetworks missing;
+        CHECK(yieldOf(test::photograph(384, 320, 55).planes[0]) == 100);
+    }
+
+    Ticket t;
+    Readings r;
+    r.yield = 60;
+    CHECK(enlargeStrength(t, r) == 60);
+    r.compression = 22.5; // half way to the rough network
+    CHECK(enlargeStrength(t, r) == Approx(80));
+    r.compression = 60;
+    CHECK(enlargeStrength(t, r) == 100);
+    r.compression = 0;
+    r.drawn = true;
+    CHECK(enlargeStrength(t, r) == 100);
+    r.drawn = false;
+    setByKey(t, "enlarge.strength", "nudge:-15");
+    CHECK(enlargeStrength(t, r) == 45);
+    setByKey(t, "enlarge.strength", "130");
+    CHECK(enlargeStrength(t, r) == 130);
+    CHECK_THROWS_AS(setByKey(t, "enlarge.strength", "151"), Error);
+    CHECK(easedTicket(t, r, 0.5).enlarge.strength.value == (t.enlarge.on ? 65 : 130));
+    t.enlarge.on = true;
+    CHECK(easedTicket(t, r, 0.5).enlarge.strength.value == 65);
 }

@@ -157,13 +157,16 @@ TEST_CASE("candidates differ from each other, ramps rise inside their range, and
         for (const Candidate& d : all) CHECK((&c == &d || !(c.ticket == d.ticket)));
     }
     CHECK(names.size() == all.size());
+    Readings twelve, eight;
+    twelve.blocking = twelve.noise = 12;
+    eight.noise = 8;
     for (const RampKey& k : rampKeys()) {
-        const auto steps = ramp(Ticket{}, k.key, 12, 5);
+        const auto steps = ramp(Ticket{}, k.key, twelve, 5);
         REQUIRE(steps.size() == 5);
         for (std::size_t n = 1; n < 5; ++n) CHECK_FALSE(steps[n].ticket == steps[n - 1].ticket);
     }
-    CHECK(ramp(Ticket{}, "clean.noise", 8, 5)[4].ticket.clean.noise.value == Approx(16.67).margin(0.01));
-    CHECK_THROWS_AS(ramp(Ticket{}, "frame.x", 0, 5), Error);
+    CHECK(ramp(Ticket{}, "clean.noise", eight, 5)[4].ticket.clean.noise.value == Approx(16.67).margin(0.01));
+    CHECK_THROWS_AS(ramp(Ticket{}, "frame.x", {}, 5), Error);
 }
 
 TEST_CASE("a trial's measures tell cleaning from sharpening") {

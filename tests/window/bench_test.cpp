@@ -288,7 +288,7 @@ TEST_CASE("playing runs through the clip's original at its own rate and stops wh
     CHECK(clock.elapsed() >= 700); // 20 frames at 25 a second last 800 ms: it must not race
     QTest::keyClick(&b.window.bench(), Qt::Key_Space);
     CHECK_FALSE(b.window.bench().player().playing());
-    CHECK(pictures >= 5);
+    CHECK(pictures >= 2); // a busy machine leaves frames out rather than falling behind
     CHECK(shown.width() == 320);
     const auto here = b.project().currentClip()->playhead;
     QTest::qWait(150);

@@ -1,6 +1,7 @@
 #include "app/bench/crop_map.h"
 #include "app/widgets/quantity_slider.h"
 #include "core/model/shipped_networks.h"
+#include "core/pipeline/network_steps.h"
 #include "tests/window/fixture.h"
 
 #include <QCheckBox>
@@ -85,6 +86,30 @@ TEST_CASE("Enlarge tells what it gains on this clip, and what working above adds
     REQUIRE(waitFor([&] { return words(b, "enlarge.gain").contains("from working above"); }, 60000));
     b.set({"enlarge.method=lanczos", "enlarge.above=1"});
     REQUIRE(waitFor([&] { return words(b, "enlarge.gain").contains("+0.00 dB over Lanczos"); }, 60000));
+}
+
+TEST_CASE("the network's strength follows the clip's yield until it is moved, and shows only beside networks") {
+    Bench b;
+    b.set({"clean.on=false", "frame.on=false", "enlarge.scale=2", "enlarge.method=learned-quick", "enlarge.kind=general"});
+    open(b, "enlarge");
+    auto* strength = b.find<QuantitySlider>("enlarge.strength");
+    REQUIRE(strength->isVisible());
+    const ClipEntry& c = *b.project().currentClip();
+    CHECK(strength->value() == Approx(measuredStrength(b.ticket(), c.readings())));
+    const auto said = [&] { return words(b, "sentence.enlarge"); };
+    CHECK(said().contains("measured"));
+    REQUIRE(b.settle());
+    const QImage before = b.live().tableAfter();
+    drag(strength, strength->rect().center(), strength->rect().center() - QPoint(400, 0)); // to the very left
+    CHECK(enlargeStrength(b.ticket(), c.readings()) == 0);
+    CHECK(said().contains("nudged −"));
+    REQUIRE(b.settle());
+    const QImage filtered = b.live().tableAfter();
+    CHECK_FALSE(filtered == before);
+    b.set({"enlarge.method=lanczos"});
+    CHECK_FALSE(strength->isVisible());
+    REQUIRE(b.settle());
+    CHECK(b.live().tableAfter() == filtered); // nothing of the network is left at strength 0
 }
 
 TEST_CASE("Finish tells how much grain an encode leaves") {

@@ -15,12 +15,6 @@ from train import DATA
 MODELS = pathlib.Path("models")
 
 
-def restraint(r: Recipe) -> float:
-    """The share of what a network adds to its base that is used. For good clips a little less than all costs nothing on
-    held-back sequences (0.01 dB), and soft pictures, which have nothing to be added, are harmed less."""
-    return 0.9 if r.scale == 2 and r.kind == "general" else 1
-
-
 class Writer:
     def __init__(self):
         self.nodes, self.numbers, self.count = [], [], 0
@@ -57,8 +51,6 @@ class Writer:
 def write(r: Recipe) -> None:
     kept = torch.load(DATA / f"{r.name}.pt")
     state, w = dict(kept["average"]), Writer()
-    for part in ("weight", "bias"):
-        state[f"last.{part}"] = state[f"last.{part}"] * restraint(r)
     y = w.step("LeakyRelu", [w.conv("picture", state, "first")], alpha=LEAK)
     for k in range(r.depth):
         y = w.step("LeakyRelu", [w.conv(y, state, f"hidden.{k}")], alpha=LEAK)
@@ -77,8 +69,7 @@ def write(r: Recipe) -> None:
             "inputs": "luma of this frame and its neighbours brought onto it, compression level, noise level",
             "parameters": size, "licence": "GPL-3.0-or-later", "made_by": "tools/train",
             "recipe": {"features": r.features, "hidden_layers": r.depth, "sequences": list(r.sets), "steps": kept["step"],
-                       "starts_from": r.start, "seed": r.seed, "rate": r.rate,
-                       "restraint": restraint(r)},
+                       "starts_from": r.start, "seed": r.seed, "rate": r.rate},
             "data": "photographs and drawings that Debian packages ship, and drawings made by tools/train/pictures.py; "
                     "damaged by real encodes (tools/train/sequences.py)"}
     (MODELS / f"{r.name}.card.json").write_text(json.dumps(card, indent=2) + "\n")
@@ -100,7 +91,7 @@ if __name__ == "__main__":
     MODELS.mkdir(exist_ok=True)
     names = sys.argv[1:]
     for r in networks.recipes():
-        if r.name != "start" and (DATA / f"{r.name}.pt").exists() and (not names or r.name in names):
+        if not r.name.startswith("start") and (DATA / f"{r.name}.pt").exists() and (not names or r.name in names):
             write(r)
             print(r.name)
     if (DATA / "estimate.pt").exists() and (not names or "estimate" in names):

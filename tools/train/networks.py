@@ -28,13 +28,15 @@ class Recipe:
 def recipes() -> list[Recipe]:
     g, r, d = ("general",), ("rough", "general"), ("drawn",)
     return [
-        Recipe("start", "general", 2, 5, 32, 6, g, 9000),  # not shipped: the first part of the next one's training
-        Recipe("general-x2-full", "general", 2, 5, 32, 6, g, 3500, "start", rate=8e-4),
+        Recipe("start", "general", 2, 5, 32, 6, g, 9000),  # the starts are not shipped: first parts of others' training
+        Recipe("start-again", "general", 2, 5, 32, 6, g, 3500, "start", rate=8e-4),
+        Recipe("general-x2-full", "general", 2, 5, 32, 6, g, 12000, "start-again", rate=6e-4),
         Recipe("general-x2-quick", "general", 2, 1, 16, 3, g, 8000),
-        Recipe("general-x1-full", "general", 1, 5, 32, 6, g, 2000, "general-x2-full", rate=1e-3),
+        Recipe("general-x1-full", "general", 1, 5, 32, 6, g, 2000, "start-again", rate=1e-3),
         Recipe("general-x1-quick", "general", 1, 1, 16, 3, g, 4000, "general-x2-quick", rate=1e-3),
-        Recipe("rough-x2-full", "rough", 2, 5, 32, 6, r, 1500, "general-x2-full", rate=8e-4),
-        Recipe("drawn-x2-full", "drawn", 2, 5, 32, 6, d, 1500, "general-x2-full", rate=8e-4),
+        Recipe("start-rough", "rough", 2, 5, 32, 6, r, 1500, "start-again", rate=8e-4),
+        Recipe("rough-x2-full", "rough", 2, 5, 32, 6, r, 12000, "start-rough", rate=6e-4),
+        Recipe("drawn-x2-full", "drawn", 2, 5, 32, 6, d, 1500, "start-again", rate=8e-4),
         Recipe("drawn-x2-quick", "drawn", 2, 1, 16, 3, d, 2500, "general-x2-quick", rate=8e-4),
         Recipe("rough-x2-quick", "rough", 2, 1, 16, 3, r, 2500, "general-x2-quick", rate=8e-4),
         Recipe("rough-x1-full", "rough", 1, 5, 32, 6, r, 1000, "general-x1-full", rate=8e-4),
