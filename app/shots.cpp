@@ -47,6 +47,7 @@ public:
                    std::ranges::all_of(live.spots(), &SpotPicture::fresh);
         };
         if (!waitFor(fresh)) qWarning("the Bench did not settle");
+        if (!waitFor([&] { return window_.bench().overdone().fresh(); })) qWarning("the meter did not settle");
         for (int i = 0; i < 20; ++i) QApplication::processEvents(QEventLoop::AllEvents, 10);
     }
     void take(const QString& name) {
@@ -112,6 +113,7 @@ int main(int argc, char** argv) {
     ulm::setByAssignment(cut, "enlarge.x=0.35");
     window.project().change(cut);
     camera.settle();
+    waitFor([&] { return !window.findChild<QLabel*>("enlarge.gain")->text().isEmpty(); });
     camera.take("bench-crop");
     if (camera.done()) return 0;
     window.project().undo();
@@ -123,7 +125,7 @@ int main(int argc, char** argv) {
     window.project().change(harsh);
     window.bench().live().setFault("overdone");
     camera.settle();
-    waitFor([&] { return window.bench().live().faultView().fresh && window.bench().overdone().fresh(); });
+    waitFor([&] { return window.bench().live().faultView().fresh; });
     camera.take("bench-overdone");
     if (camera.done()) return 0;
     window.bench().live().setFault({});

@@ -35,6 +35,24 @@ void GainModel::refresh() {
     enlarge ? weighEnlarge(*c, p) : weighGrain(*c, p);
 }
 
+// Runs `work` beside the window and keeps its result in `to`, a member, unless it is out of date by then.
+template <class Work, class Result>
+void GainModel::weigh(Work work, std::optional<Result>& to) {
+    const QPointer<QObject> self(this);
+    worker_.submit([this, self, work, round = round_, &to](const CancelToken& cancel) {
+        try {
+            const Result result = work(cancel);
+            onInterface(self, [this, round, result, &to] {
+                if (round != round_) return;
+                to = result;
+                Q_EMIT updated();
+            });
+        } catch (const Cancelled&) {
+        } catch (const Error&) { // the Bench's own pictures report it
+        }
+    });
+}
+
 void GainModel::weighEnlarge(const ClipEntry& c, std::shared_ptr<const Pipeline> p) {
     struct Place {
         std::int64_t frame;
@@ -47,9 +65,8 @@ void GainModel::weighEnlarge(const ClipEntry& c, std::shared_ptr<const Pipeline>
             {s.follows ? c.playhead : s.frame, {int(s.x) - kSide / 2, int(s.y) - kSide / 2, kSide, kSide}});
     }
     if (places.empty()) return;
-    const QPointer<QObject> self(this);
-    worker_.submit([this, self, p, places, round = round_, t = c.ticket, r = c.readings()](const CancelToken& cancel) {
-        try {
+    weigh(
+        [this, p, places, t = c.ticket, r = c.readings()](const CancelToken& cancel) {
             EnlargeGain sum;
             for (const Place& place : places) {
                 const EnlargeGain g = enlargeGain(project_.engine(), p->source, place.frame, place.box, t, r, cancel);
@@ -57,15 +74,9 @@ void GainModel::weighEnlarge(const ClipEntry& c, std::shared_ptr<const Pipeline>
                 sum.method += g.method / double(places.size());
                 sum.above += g.above / double(places.size());
             }
-            onInterface(self, [this, round, sum] {
-                if (round != round_) return;
-                enlarge_ = sum;
-                Q_EMIT updated();
-            });
-        } catch (const Cancelled&) {
-        } catch (const Error&) { // the Bench's own pictures report it
-        }
-    });
+            return sum;
+        },
+        enlarge_);
 }
 
 void GainModel::weighGrain(const ClipEntry& c, std::shared_ptr<const Pipeline> p) {
@@ -73,20 +84,11 @@ void GainModel::weighGrain(const ClipEntry& c, std::shared_ptr<const Pipeline> p
     bare.finish.grain.amount = 0;
     const auto plain = live_.pipelineFor(bare);
     if (!plain) return;
-    const QPointer<QObject> self(this);
-    worker_.submit([this, self, p, plain, round = round_, crf = live_.plannedCrf(),
-                    index = deliveredIndexOf(*p, c.playhead)](const CancelToken& cancel) {
-        try {
-            const double left = ulm::grainLeft(project_.engine(), *p, *plain, index, crf, cancel);
-            onInterface(self, [this, round, left] {
-                if (round != round_) return;
-                grainLeft_ = left;
-                Q_EMIT updated();
-            });
-        } catch (const Cancelled&) {
-        } catch (const Error&) { // the Bench's own pictures report it
-        }
-    });
+    weigh(
+        [this, p, plain, crf = live_.plannedCrf(), index = deliveredIndexOf(*p, c.playhead)](const CancelToken& cancel) {
+            return ulm::grainLeft(project_.engine(), *p, *plain, index, crf, cancel);
+        },
+        grainLeft_);
 }
 
 } // namespace ulm::app

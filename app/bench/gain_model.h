@@ -20,6 +20,8 @@ signals:
 
 private:
     void refresh();
+    template <class Work, class Result>
+    void weigh(Work, std::optional<Result>& to);
     void weighEnlarge(const ClipEntry&, std::shared_ptr<const Pipeline>);
     void weighGrain(const ClipEntry&, std::shared_ptr<const Pipeline>);
 

@@ -4,6 +4,7 @@
 #include "core/deliver/encoded_frame.h"
 #include "core/deliver/export.h"
 #include "core/judge/overdone.h"
+#include "core/model/model_folder.h"
 
 #include <tbb/parallel_for.h>
 
@@ -146,7 +147,7 @@ void LiveModel::rebuild() {
         tilesDone_ = tilesTotal_ = 0;
         spotWorker_.stop();
         tableWorker_.stop();
-    } else {
+    } else if (!openingNetwork()) {
         try {
             pipeline_ = std::make_shared<Pipeline>(buildPipeline(c->reader, c->ticket, c->readings()));
         } catch (const Error& e) {
@@ -165,6 +166,26 @@ void LiveModel::rebuild() {
     faultView_.fresh = false;
     if (!faultKey_.isEmpty()) faultLater_.start(80);
     Q_EMIT forecastUpdated();
+}
+
+bool LiveModel::openingNetwork() {
+    const Ticket& t = project_.currentClip()->ticket;
+    const std::string name = t.enlarge.on && t.enlarge.method.ends_with(".onnx") ? t.enlarge.method : "";
+    if (name.empty() || name == tried_ || userNetworkIsOpen(name)) {
+        tried_.clear();
+        return false;
+    }
+    inBackground(Lane::Quick, [this, name, self = QPointer<QObject>(this)] {
+        try {
+            openUserNetwork(name);
+        } catch (const Error&) { // building the pipeline tells
+        }
+        onInterface(self, [this, name] {
+            tried_ = name;
+            rebuild();
+        });
+    });
+    return true;
 }
 
 void LiveModel::chooseSpots() {

@@ -101,6 +101,9 @@ signals:
 
 private:
     void rebuild();
+    /// Opens the person's own network of the current ticket off the interface thread; false where it is open already
+    /// or there is none. rebuild() follows, once.
+    bool openingNetwork();
     void chooseSpots();
     void refreshSpots();
     void refreshTable();
@@ -121,6 +124,7 @@ private:
     bool playing_ = false;
     QString step_, faultKey_;
     FaultView faultView_;
+    std::string tried_; // the network that was just opened, or could not be
     std::optional<Forecast> forecast_;
     std::uint64_t spotRound_ = 0, tableRound_ = 0, forecastRound_ = 0, faultRound_ = 0;
     QTimer tableLater_, forecastLater_, faultLater_;

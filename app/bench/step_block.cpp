@@ -47,6 +47,11 @@ StepBlock::StepBlock(int number, const QString& name, const QString& key, QWidge
     connect(switch_, &QAbstractButton::clicked, this, &StepBlock::switched);
 }
 
+void StepBlock::setAlwaysOn() {
+    setOn(true);
+    switch_->hide();
+}
+
 void StepBlock::setOn(bool on) {
     switch_->setChecked(on);
     QFont f = words(9.75, true);
@@ -89,7 +94,7 @@ void StepBlock::mousePressEvent(QMouseEvent* e) {
 void StepBlock::keyPressEvent(QKeyEvent* e) {
     if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter)
         setOpen(!open_);
-    else if (e->key() == Qt::Key_Space)
+    else if (e->key() == Qt::Key_Space && !switch_->isHidden())
         switch_->click();
     else
         QWidget::keyPressEvent(e);

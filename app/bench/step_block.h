@@ -18,6 +18,8 @@ class StepBlock : public QWidget {
 public:
     StepBlock(int number, const QString& name, const QString& key, QWidget* parent = nullptr);
     void setOn(bool on);
+    /// Without a switch, for what is always done.
+    void setAlwaysOn();
     void setSentence(const QString& text);
     void setOpen(bool open);
     bool isOpen() const { return open_; }

@@ -218,6 +218,7 @@ void TicketSheet::buildSound() {
 
 void TicketSheet::buildDeliver() {
     StepBlock* s = addStep(tr("Deliver"), "deliver");
+    s->setAlwaysOn();
     static const QStringList kRates = {"quality", "size", "variable"};
     static const QStringList kQualities = {"small", "good", "best"};
     auto* rate = new ChoiceRow(tr("Led by"), {tr("Quality"), tr("Size"), tr("Bitrate")});
@@ -253,7 +254,6 @@ void TicketSheet::buildDeliver() {
         quality->setVisible(t.deliver.rate == "quality");
         size->setVisible(t.deliver.rate == "size");
         bitrate->setVisible(t.deliver.rate == "variable" || t.deliver.rate == "constant");
-        s->setOn(true);
         s->setSentence(deliverSentence(t, live_.pipeline()));
     });
 }

@@ -3,6 +3,7 @@
 #include "app/bench/network_card.h"
 #include "app/bench/sentences.h"
 #include "app/bench/ticket_sheet.h"
+#include "app/tasks/background.h"
 #include "app/widgets/theme.h"
 #include "core/model/model_folder.h"
 #include "core/pipeline/network_steps.h"
@@ -286,14 +287,26 @@ void TicketSheet::listNetworks(QComboBox* method, int shipped) {
 }
 
 void TicketSheet::useNetwork(const QString& file) {
-    try {
-        const UserNetwork user = openUserNetwork(file.toStdString());
-        if (!user.card.known && user.network->inputChannels() > 1 && !askForCard(this, file, user.card)) return;
-        edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.method = file.toStdString(); });
-    } catch (const Error& e) {
+    const auto told = [this](const Error& e) {
         Q_EMIT project_.problem(QString::fromStdString(e.file), QString::fromStdString(e.reason),
                                 QString::fromStdString(e.remedy));
-    }
+    };
+    const auto take = [=, this](const UserNetwork& user) {
+        try {
+            if (!user.card.known && user.network->inputChannels() > 1 && !askForCard(this, file, user.card)) return;
+            edit([&](Ticket& t) { t.enlarge.on = true, t.enlarge.method = file.toStdString(); });
+        } catch (const Error& e) {
+            told(e);
+        }
+    };
+    inBackground(Lane::Quick, [=, self = QPointer<QObject>(this)] { // a large file takes a while
+        try {
+            const UserNetwork user = openUserNetwork(file.toStdString());
+            onInterface(self, [=] { take(user); });
+        } catch (const Error& e) {
+            onInterface(self, [=] { told(e); });
+        }
+    });
 }
 
 void TicketSheet::buildFinish() {

@@ -29,6 +29,28 @@ void checkShape(const Network& n) {
     if (n.scale() < 1 || n.scale() > 8) refuse("it scales by " + std::to_string(n.scale()));
 }
 
+fs::path pathOf(const std::string& name) {
+    const fs::path path = name;
+    std::error_code ec;
+    return !path.has_parent_path() && !fs::exists(path, ec) ? modelFolder() / name : path;
+}
+
+// Networks that were opened, as long as their files stay as they were.
+struct Kept {
+    fs::file_time_type written;
+    std::shared_ptr<const Network> network;
+};
+std::mutex keptMutex;
+std::map<fs::path, Kept> kept;
+
+std::shared_ptr<const Network> keptOpen(const fs::path& path) {
+    std::error_code ec;
+    const auto written = fs::last_write_time(path, ec);
+    std::lock_guard lock(keptMutex);
+    const auto it = kept.find(path);
+    return !ec && it != kept.end() && it->second.written == written ? it->second.network : nullptr;
+}
+
 } // namespace
 
 NetworkCard readCard(const fs::path& network) {
@@ -87,25 +109,20 @@ std::vector<fs::path> modelsInFolder() {
 }
 
 UserNetwork openUserNetwork(const std::string& name) {
-    fs::path path = name;
-    std::error_code ec;
-    if (!path.has_parent_path() && !fs::exists(path, ec)) path = modelFolder() / name;
-    struct Kept {
-        fs::file_time_type written;
-        std::shared_ptr<const Network> network;
-    };
-    static std::mutex mutex;
-    static std::map<fs::path, Kept> kept;
-    const auto written = fs::last_write_time(path, ec);
-    std::lock_guard lock(mutex);
-    auto it = kept.find(path);
-    if (ec || it == kept.end() || it->second.written != written) {
-        auto network = Network::open(path);
+    const fs::path path = pathOf(name);
+    std::shared_ptr<const Network> network = keptOpen(path);
+    if (!network) {
+        std::error_code ec;
+        const auto written = fs::last_write_time(path, ec); // before reading: a later change is noticed
+        network = Network::open(path);
         checkShape(*network);
+        std::lock_guard lock(keptMutex);
         if (kept.size() >= 8) kept.clear();
-        it = kept.insert_or_assign(path, Kept{written, std::move(network)}).first;
+        if (!ec) kept.insert_or_assign(path, Kept{written, network});
     }
-    return {it->second.network, readCard(path)};
+    return {network, readCard(path)};
 }
+
+bool userNetworkIsOpen(const std::string& name) { return keptOpen(pathOf(name)) != nullptr; }
 
 } // namespace ulm

@@ -29,5 +29,7 @@ struct UserNetwork {
 /// `name`: a path, or a file's name in modelFolder(). Kept open while the file stays as it is.
 /// Errors: Fault::Input: not found, unreadable, hostile, or not one picture in (1, 3 or 4 channels) and one out.
 UserNetwork openUserNetwork(const std::string& name);
+/// Whether openUserNetwork() would answer at once: opening a large file takes a while.
+bool userNetworkIsOpen(const std::string& name);
 
 } // namespace ulm

@@ -142,6 +142,12 @@ TEST_CASE("steps open in place one at a time, switch by mouse and keys, and say 
     QTest::mouseClick(choice(b.find("enlarge.scale"), "×3"), Qt::LeftButton);
     CHECK_FALSE(b.ticket().enlarge.size);
     CHECK(b.ticket().enlarge.scale == 3);
+    // Delivery is always done: nothing there pretends that it could be switched off.
+    StepBlock* deliver = b.window.bench().ticket().step("deliver");
+    CHECK_FALSE(b.find("switch.deliver")->isVisible());
+    const Ticket before = b.ticket();
+    QTest::keyClick(deliver, Qt::Key_Space);
+    CHECK(b.ticket() == before);
 }
 
 TEST_CASE("wipe, pair and flip show before and after where they say, to the pixel") {

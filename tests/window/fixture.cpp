@@ -91,6 +91,8 @@ void chooseFromMenu(const QString& words, const std::function<void()>& open) {
     open();
     INFO("menu entry " << words.toStdString());
     CHECK(done);
+    // Shortcuts are heard again when the window below is the active one again.
+    REQUIRE(waitFor([] { return !QApplication::activePopupWidget() && QApplication::activeWindow(); }));
 }
 
 } // namespace ulm::test

@@ -73,18 +73,38 @@ TEST_CASE("a network of one's own is listed, asked about once, and then enlarges
     auto* method = b.find<QComboBox>("enlarge.method");
     const int mine = method->findText("Yours: mine.onnx");
     REQUIRE(mine > 0);
-    QTimer::singleShot(50, [] {
+    QTimer asked;
+    QObject::connect(&asked, &QTimer::timeout, [&asked] {
         for (QWidget* d : QApplication::topLevelWidgets())
-            if (d->objectName() == "networkCard") {
+            if (d->objectName() == "networkCard" && d->isVisible()) {
+                asked.stop();
                 d->findChild<QComboBox*>("card.range")->setCurrentIndex(1);
                 static_cast<QDialog*>(d)->accept();
             }
     });
+    asked.start(20);
     method->setCurrentIndex(mine);
     Q_EMIT method->activated(mine);
-    CHECK(b.ticket().enlarge.method == models / "mine.onnx");
+    REQUIRE(waitFor([&] { return b.ticket().enlarge.method == models / "mine.onnx"; }));
+    CHECK_FALSE(asked.isActive());
     CHECK(readCard(models / "mine.onnx").range == 255);
     REQUIRE(waitFor(
         [&] { return b.window.bench().live().tableFresh() >= 1 && !b.window.bench().live().tableAfter().isNull(); }));
+    // One that a ticket brings along is opened beside the window; the pipeline follows.
+    writeFileWhole(models / "brought.onnx", m.bytes(up));
+    const std::string brought = "enlarge.method=" + (models / "brought.onnx");
+    b.set({brought.c_str()});
+    CHECK_FALSE(b.live().pipeline());
+    REQUIRE(waitFor([&] { return b.live().pipeline() != nullptr; }));
+    CHECK(b.live().pipeline()->plan.scale() == 2);
+    // A broken one is told once, and the clip can still be worked on.
+    writeFileWhole(models / "broken.onnx", "not a network");
+    const std::string broken = "enlarge.method=" + (models / "broken.onnx");
+    b.set({broken.c_str()});
+    REQUIRE(waitFor([&] { return b.live().problem().contains("network"); }));
+    CHECK_FALSE(b.live().pipeline());
+    b.set({"enlarge.method=lanczos"});
+    CHECK(b.live().pipeline());
+    CHECK(b.live().problem().isEmpty());
     qunsetenv("ULMWOOD_MODELS");
 }

@@ -1,0 +1,208 @@
+// Every key of a ticket does something to what is delivered, and the pictures' keys tell: no control without an effect,
+// no picture from the cache that another ticket made.
+#include "core/deliver/export.h"
+#include "core/deliver/movie_writer.h"
+#include "core/media/frame_convert.h"
+#include "core/ticket/fields.h"
+#include "tests/support/clips.h"
+
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <set>
+
+using namespace ulm;
+using test::TempFolder;
+
+namespace {
+
+constexpr int kWidth = 192, kHeight = 144, kFrames = 10;
+
+// A clip with something of every fault: blocks, noise, slanted edges in steps, a banded sky.
+std::string writeSpoilt(const TempFolder& folder) {
+    VideoEncoding e;
+    e.width = kWidth;
+    e.height = kHeight;
+    e.crf = 12;
+    const std::string path = folder / "spoilt.mp4";
+    MovieWriter w(path, "mp4", e, std::nullopt);
+    for (int n = 0; n < kFrames; ++n) {
+        Picture p = test::photograph(kWidth, kHeight, 31);
+        Plane& luma = p.planes[0];
+        for (int y = 0; y < 60; ++y)
+            for (int x = 0; x < kWidth; ++x) // a slope of few steps, four codes each
+                luma.row(y)[x] = float(60 + 4 * ((x + y) / 24)) / 219;
+        for (int y = 60; y < 80; ++y) // an edge at a slant, in steps of four pixels
+            for (int x = 0; x < kWidth; ++x) luma.row(y)[x] = x / 4 * 4 / 12 + 60 > y ? 0.85f : 0.15f;
+        test::quantiseBlocks(p, 14);
+        test::addNoise(p, 3, 50 + std::uint32_t(n));
+        for (int c : {1, 2})
+            for (int y = 0; y < p.planes[c].area().h; ++y)
+                for (int x = 0; x < p.planes[c].area().w; ++x)
+                    p.planes[c].row(y)[x] += 0.03f * float((x * 7 + y * 13 + n * 5 + c) % 5 - 2);
+        w.write(*toFrame(p, AV_PIX_FMT_YUV420P), n, 1);
+    }
+    w.finish();
+    return path;
+}
+
+Readings spoiltReadings() {
+    Readings r;
+    r.blocking = 9, r.noise = 3, r.chromaNoise = 3, r.ringing = 3, r.stairs = 80, r.banding = 20;
+    r.compression = 20, r.grain = 2, r.yield = 60;
+    for (int n = 0; n < kFrames; ++n) r.faces.push_back({n, {60, 85, 50, 50}});
+    return r;
+}
+
+struct Effect {
+    std::vector<const char*> before; ///< what must be set for the key to matter
+    const char* set;
+};
+
+const std::vector<Effect>& effects() {
+    static const std::vector<Effect> all = {
+        {{"stretch.from=0.1", "stretch.to=0.3"}, "stretch.on=false"},
+        {{"stretch.to=0.3"}, "stretch.from=0.1"},
+        {{}, "stretch.to=0.3"},
+        {{"clean.noise=12"}, "clean.on=false"},
+        {{}, "clean.blocks=40"},
+        {{}, "clean.noise=12"},
+        {{"clean.noise=6"}, "clean.method=learned-quick"},
+        {{}, "clean.noise_chroma=12"},
+        {{"clean.noise=8"}, "clean.temporal=false"},
+        {{}, "clean.ringing=10"},
+        {{}, "clean.stairs=80"},
+        {{}, "clean.banding=50"},
+        {{"clean.noise=4"}, "clean.texture=80"},
+        {{"clean.noise=12"}, "clean.faces=false"},
+        {{"clean.noise=12"}, "clean.keep_original=40"},
+        {{"enlarge.scale=2", "enlarge.method=lanczos"}, "enlarge.on=false"},
+        {{"enlarge.method=lanczos"}, "enlarge.scale=1.5"},
+        {{"enlarge.method=lanczos"}, "enlarge.size=200x200"},
+        {{"enlarge.scale=2", "enlarge.method=learned-quick"}, "enlarge.method=spline36"},
+        {{"enlarge.scale=2", "enlarge.method=learned-quick"}, "enlarge.strength=20"},
+        {{"enlarge.scale=2", "enlarge.method=learned-quick"}, "enlarge.kind=drawn"},
+        {{"enlarge.scale=1.5", "enlarge.method=learned-quick"}, "enlarge.above=2"},
+        {{"enlarge.size=100x144", "enlarge.method=lanczos"}, "enlarge.x=0.1"},
+        {{"enlarge.size=192x100", "enlarge.method=lanczos"}, "enlarge.y=0.9"},
+        {{"motion.fps=10"}, "motion.on=false"},
+        {{}, "motion.fps=50"},
+        {{"frame.aspect=1:1"}, "frame.on=false"},
+        {{}, "frame.aspect=4:5"},
+        {{}, "frame.size=90x160"},
+        {{"frame.aspect=9:16"}, "frame.fill=blur"},
+        {{"frame.aspect=9:16"}, "frame.x=0.9"},
+        {{"frame.aspect=16:9"}, "frame.y=0.1"},
+        {{"finish.sharpen.amount=1"}, "finish.on=false"},
+        {{}, "finish.sharpen.amount=1.4"},
+        {{"finish.sharpen.amount=1"}, "finish.sharpen.radius=2.5"},
+        {{"finish.sharpen.amount=0"}, "finish.detail.finest=2"},
+        {{"finish.sharpen.amount=0"}, "finish.detail.fine=2"},
+        {{"finish.sharpen.amount=0"}, "finish.detail.medium=2"},
+        {{"finish.sharpen.amount=0"}, "finish.detail.coarse=2"},
+        {{"finish.sharpen.amount=0", "finish.detail.fine=2"}, "finish.detail.threshold=9"},
+        {{"finish.sharpen.amount=3", "finish.sharpen.radius=2"}, "finish.halo_limit=100"},
+        {{"finish.sharpen.amount=3", "finish.sharpen.radius=2", "finish.halo_limit=0"}, "finish.shadows=false"},
+        {{}, "finish.grain.amount=6"},
+        {{"finish.grain.amount=6"}, "finish.grain.size=2.5"},
+        {{"finish.grain.amount=6"}, "finish.grain.midtones=1"},
+        {{"finish.grain.amount=6"}, "finish.grain.seed=9"},
+    };
+    return all;
+}
+
+std::string keyOf(const std::string& assignment) { return assignment.substr(0, assignment.find('=')); }
+
+Ticket ticketOf(const Effect& e, bool set) {
+    Ticket t;
+    t.finish.shadows = true;
+    for (const char* a : e.before) setByAssignment(t, a);
+    if (set) setByAssignment(t, e.set);
+    return t;
+}
+
+struct Delivered {
+    Key key = 0;
+    Picture picture;
+    std::vector<std::int64_t> frames, times;
+};
+
+} // namespace
+
+TEST_CASE("every key of a ticket changes what is delivered, and the picture's key with it") {
+    const TempFolder folder;
+    const auto reader = std::make_shared<FrameReader>(Clip::openVideo(writeSpoilt(folder)),
+                                                      PacketDecoder::Threads::Slices, std::size_t(32) << 20);
+    const Readings readings = spoiltReadings();
+    const auto deliver = [&](const Ticket& t) {
+        const Pipeline p = buildPipeline(reader, t, readings);
+        Engine engine(std::size_t(64) << 20);
+        Delivered d;
+        d.key = p.result->key();
+        for (const DeliveredFrame& f : p.frames) d.frames.push_back(f.source), d.times.push_back(f.pts);
+        d.picture = engine.pull(*p.result, d.frames[d.frames.size() / 2], p.result->format().frame(), {});
+        return d;
+    };
+    std::set<std::string> covered;
+    for (const Effect& e : effects()) {
+        covered.insert(keyOf(e.set));
+        INFO(e.set);
+        const Delivered was = deliver(ticketOf(e, false)), now = deliver(ticketOf(e, true));
+        const bool sameSize = was.picture.format == now.picture.format,
+                   sameTimes = was.frames == now.frames && was.times == now.times;
+        double difference = 0;
+        if (sameSize && sameTimes)
+            for (int c = 0; c < 3; ++c)
+                difference += std::sqrt(test::meanSquare(was.picture.planes[c], now.picture.planes[c]));
+        INFO("differs by " << 219 * difference << " steps");
+        CHECK((!sameSize || !sameTimes || difference > 0.02 / 219));
+        CHECK((sameTimes ? was.key != now.key : true));
+        for (const Plane& p : now.picture.planes)
+            for (int y = p.area().y; y < p.area().bottom(); ++y)
+                for (int x = 0; x < p.area().w; ++x) REQUIRE(std::isfinite(p.row(y)[x]));
+        CHECK(deliver(ticketOf(e, true)).key == now.key);
+    }
+    for (const TicketField& f : ticketFields())
+        if (!f.path.starts_with("sound.") && !f.path.starts_with("deliver.")) {
+            INFO("no effect is tried for " << f.path);
+            CHECK(covered.contains(f.path));
+        }
+}
+
+TEST_CASE("every key of sound and delivery changes the file") {
+    const TempFolder folder;
+    test::ClipRecipe r;
+    r.width = 160, r.height = 96, r.frames = 50, r.sound = true, r.soundCodec = "libmp3lame";
+    test::writeClip(folder / "a.mp4", r);
+    int count = 0;
+    const auto file = [&](const Ticket& t) {
+        const std::string to = folder / (std::to_string(count++) + ".mp4");
+        exportClip({folder / "a.mp4", to, t, {}, {}, false}, {});
+        return Clip::openVideo(to)->facts();
+    };
+    const std::vector<Effect> all = {
+        {{"sound.mode=aac"}, "sound.on=false"},
+        {{}, "sound.mode=drop"},
+        {{}, "deliver.quality=best"},
+        {{}, "deliver.rate=constant"},
+        {{"deliver.rate=variable"}, "deliver.bitrate=120"},
+        {{"deliver.rate=size", "finish.grain.amount=15"}, "deliver.size_mb=0.2"},
+        {{"deliver.rate=variable", "deliver.bitrate=200"}, "deliver.two_pass=false"},
+    };
+    std::set<std::string> covered = {"deliver.codec", "deliver.container", // one choice each so far
+                                     "deliver.on"};                        // it is always done
+    for (const Effect& e : all) {
+        covered.insert(keyOf(e.set));
+        INFO(e.set);
+        const MediaFacts was = file(ticketOf(e, false)), now = file(ticketOf(e, true));
+        const auto sound = [](const MediaFacts& f) { return f.audio.empty() ? std::string() : f.audio[0].codec; };
+        CHECK((was.bytes != now.bytes || sound(was) != sound(now)));
+        if (std::string(e.set) == "sound.mode=drop") CHECK(sound(now).empty());
+        if (std::string(e.set) == "deliver.size_mb=0.2") CHECK(now.bytes <= 200000);
+        if (std::string(e.set) == "deliver.quality=best") CHECK(now.bytes > was.bytes);
+    }
+    for (const TicketField& f : ticketFields())
+        if (f.path.starts_with("sound.") || f.path.starts_with("deliver.")) {
+            INFO("no effect is tried for " << f.path);
+            CHECK(covered.contains(f.path));
+        }
+}
