@@ -42,7 +42,7 @@ int frame(const Options& o, Surroundings& s) {
     const OutputFile taken(o.output, o.replace, o.file);
     Readings readings;
     if (needsReadings(ticket)) readings = inspectClip(clip, s.cancel).readings;
-    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(64) << 20);
+    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(32) << 20);
     const Pipeline p = buildPipeline(reader, ticket, readings);
     if (!p.note.empty()) s.err << o.file << ": note: " << p.note << "\n";
     const StagePtr rgb = asRgb(p.result);
@@ -53,7 +53,7 @@ int frame(const Options& o, Surroundings& s) {
                     "--region " + o.region + " lies outside the delivered " + std::to_string(whole.w) + "×" +
                         std::to_string(whole.h),
                     "");
-    Engine engine(std::size_t(256) << 20);
+    Engine engine(std::size_t(192) << 20);
     writePng(engine.pull(*rgb, clip->frameAt(o.at), region, s.cancel), o.depth, o.output);
     return 0;
 }

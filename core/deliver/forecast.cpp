@@ -195,8 +195,18 @@ av::Frame deliveredPicture(Engine& engine, const Pipeline& p, const DeliveredFra
             f.picture->height == v.codedHeight)
             return av::Frame(av_frame_clone(f.picture.get()));
     }
-    const Picture whole = engine.pull(*p.result, d.source, p.result->format().frame(), cancel, Engine::Keep::Inputs);
-    return toFrame(whole, encodingFor(p).pixelFormat);
+    const PictureFormat& f = p.result->format();
+    av::Frame out = emptyFrame(f.width, f.height, encodingFor(p).pixelFormat);
+    const int rows = bandRows(f);
+    for (int y = 0; y < f.height; y += rows)
+        writeInto(*out, engine.pull(*p.result, d.source, Rect{0, y, f.width, rows}.intersected(f.frame()), cancel,
+                                    Engine::Keep::Inputs));
+    return out;
+}
+
+int bandRows(const PictureFormat& f) {
+    constexpr int kMostPixels = 3840 * 2304;
+    return f.width * f.height <= kMostPixels ? f.height : std::max(64, kMostPixels / f.width / 64 * 64);
 }
 
 Forecast forecastSize(Engine& engine, const Pipeline& p, const std::vector<double>& crfs, const CancelToken& cancel) {

@@ -28,6 +28,10 @@ Forecast forecastSize(Engine&, const Pipeline&, const std::vector<double>& crfs,
 /// The encoding settings common to forecast and export.
 VideoEncoding encodingFor(const Pipeline&);
 
+/// Rows of a delivered frame that are computed at a time: all, up to about 4K; bands of larger ones, whose pictures
+/// in floats would fill the memory. Even.
+int bandRows(const PictureFormat&);
+
 /// A delivered frame as the encoder takes it; untouched pictures are passed on without conversion.
 av::Frame deliveredPicture(Engine&, const Pipeline&, const DeliveredFrame&, const CancelToken&);
 

@@ -1,5 +1,6 @@
 #include "core/deliver/memory.h"
 
+#include "core/deliver/forecast.h"
 #include "core/deliver/movie_writer.h"
 
 #include <algorithm>
@@ -40,9 +41,11 @@ std::string gigabytes(std::int64_t bytes) {
 
 std::int64_t renderBytes(const Pipeline& p, int cores, std::int64_t cacheBytes) {
     std::set<const Stage*> seen;
-    const std::int64_t step = heaviestStep(*p.result, seen), delivered = pictureBytes(p.result->format(), 1);
-    // Frames the encoder looks ahead at, refers to and works on; its own kind is padded and has smaller copies.
-    const std::int64_t encoder = (framesLookedAhead(p.plan.width, p.plan.height) + 14) * delivered * 8 / 5;
+    const PictureFormat& f = p.result->format();
+    const std::int64_t step = heaviestStep(*p.result, seen) * bandRows(f) / f.height, delivered = pictureBytes(f, 1);
+    // Frames of the encoder's own kind are padded and have smaller copies.
+    const std::int64_t encoder =
+        (framesLookedAhead(f.width, f.height) + framesHeld(f.width, f.height)) * delivered * 8 / 5;
     return kProgram + cacheBytes + cores * step + (cores + 2) * delivered + encoder;
 }
 

@@ -27,8 +27,14 @@ void setOption(AVCodecContext& c, const char* name, const std::string& value) {
 double crfFor(const std::string& quality) { return quality == "small" ? 26 : quality == "best" ? 16 : 20; }
 
 int framesLookedAhead(int width, int height) {
-    return static_cast<int>(std::clamp(kLookAhead * 9e6 / (double(width) * height), 8.0, double(kLookAhead)));
+    const double share = 9e6 / (double(width) * height);
+    return static_cast<int>(std::clamp(kLookAhead * share * share, 4.0, double(kLookAhead)));
 }
+
+// Beyond 4K the encoder refers to fewer frames, so that it takes half the memory.
+static bool isHuge(int width, int height) { return double(width) * height > 16e6; }
+
+int framesHeld(int width, int height) { return isHuge(width, height) ? 18 : 20; }
 
 av::Codec openVideoEncoder(const VideoEncoding& v, bool globalHeader) {
     const AVCodec* x264 = avcodec_find_encoder_by_name("libx264");
@@ -48,6 +54,7 @@ av::Codec openVideoEncoder(const VideoEncoding& v, bool globalHeader) {
     if (const int ahead = framesLookedAhead(v.width, v.height);
         ahead < kLookAhead && v.rate != VideoEncoding::Rate::Lossless)
         setOption(*c, "rc-lookahead", std::to_string(ahead));
+    if (isHuge(v.width, v.height)) c->refs = c->max_b_frames = 2;
     // A key frame at least every five seconds: seeking stays quick, and the cost in bits stays small.
     c->gop_size = std::max(2, static_cast<int>(std::lround(v.fps * 5)));
     if (globalHeader) c->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;

@@ -36,6 +36,8 @@ struct SoundSource {
 
 /// Frames that the encoder holds to look ahead: fewer of very large ones, so that they fit into memory.
 int framesLookedAhead(int width, int height);
+/// Frames that it holds besides: those it refers to, works on, and their copies at steps of a quarter pixel.
+int framesHeld(int width, int height);
 
 /// Opens an H.264 encoder. Errors: Fault::Usage with libx264's reason.
 av::Codec openVideoEncoder(const VideoEncoding&, bool globalHeader);

@@ -3,6 +3,7 @@
 #include "core/media/frame_convert.h"
 #include "core/media/quantiser.h"
 #include "core/media/source_stage.h"
+#include "core/model/yield.h"
 
 #include <algorithm>
 #include <cmath>
@@ -29,6 +30,7 @@ struct Sample {
     std::int64_t frame;
     PictureReading reading;
     std::vector<Mark> text, faces;
+    std::optional<double> yield; ///< of some samples: it costs as much as all else
     int fieldVote = 0; ///< > 0 top field first, < 0 bottom
 };
 
@@ -122,6 +124,7 @@ public:
         flat_.push_back(s.reading.flat);
         level_.push_back(s.reading.level);
         straight_.push_back(s.reading.straight);
+        if (s.yield) yield_.push_back(*s.yield);
         conclude();
         if (watch_.onPartial) watch_.onPartial(out_);
     }
@@ -142,6 +145,7 @@ public:
         for (const char* key : {"softness_px", "haloes", "ringing"})
             if (out_.readings.softness == 0) out_.confidence[key] = 0; // no strong edge anywhere
         if (out_.readings.detail == 0) out_.confidence["detail"] = 0;
+        out_.readings.yield = yield_.empty() ? 100 : median(yield_);
         out_.inside = bars_.inside();
         out_.overlays = overlays_.find();
         if (out_.readings.combing > findReading("combing")->notable) out_.fieldOrder = votes_ >= 0 ? "top" : "bottom";
@@ -198,7 +202,7 @@ private:
     OverlayFinder overlays_;
     double strongest_ = -1;
     int votes_ = 0;
-    std::vector<double> flat_, level_, straight_;
+    std::vector<double> flat_, level_, straight_, yield_;
 };
 
 } // namespace
@@ -241,13 +245,14 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
                         next = std::make_shared<Picture>(Picture::make(source.format(), source.format().frame()));
                         source.compute(n + 1, {}, *next, cancel);
                     }
-                    const bool faces = taken++ % 4 == 1 || wanted <= 6;
+                    const bool yield = taken % 5 == 0, faces = taken++ % 4 == 1 || wanted <= 6;
                     const std::optional<double> quantiser = meanQuantiser(*frame.picture);
-                    readings.run([&gathering, picture, next, n, faces, quantiser] {
+                    readings.run([&gathering, picture, next, n, faces, yield, quantiser] {
                         const Plane& luma = picture->planes[0];
-                        Sample s{n, lookAt(*picture, next ? &next->planes[0] : nullptr), findText(luma, n), {}, 0};
+                        Sample s{n, lookAt(*picture, next ? &next->planes[0] : nullptr), findText(luma, n), {}, {}, 0};
                         if (quantiser)
                             s.reading.readings.compression = compressionBy(*quantiser, s.reading.readings.compression);
+                        if (yield) s.yield = yieldOf(luma);
                         if (faces) s.faces = findFaces(luma, n);
                         if (next && s.reading.readings.combing > 2) s.fieldVote = fieldVote(luma, next->planes[0]);
                         gathering.add(std::move(s), luma);

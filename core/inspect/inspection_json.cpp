@@ -35,7 +35,6 @@ json readingsJson(const Readings& r) {
 Readings readingsFrom(const json& j) {
     Readings r;
     for (const ReadingKind& k : readingKinds()) r.*k.member = j.value(k.key, 0.0);
-    r.yield = j.at("yield").get<double>(); // an inspection without it was kept by an older version: not used
     return r;
 }
 
@@ -98,6 +97,7 @@ json toJson(const Inspection& i, const MediaFacts& facts) {
         {"file", facts.file},
         {"complete", i.complete},
         {"readings", readingsJson(i.readings)},
+        {"yield", i.readings.yield},
         {"details", details},
         {"block_grid", {{"size", i.grid.size}, {"x", i.grid.x}, {"y", i.grid.y}}},
         {"findings", found},
@@ -149,6 +149,7 @@ Inspection inspectionFromJson(const json& j, const std::string& file) {
         if (j.at("ulmwood_inspection") != 1) throw std::runtime_error("of another version");
         i.complete = j.at("complete").get<bool>();
         i.readings = readingsFrom(j.at("readings"));
+        i.readings.yield = j.at("yield").get<double>(); // an inspection without it was kept by an older version: not used
         for (const auto& [key, d] : j.at("details").items()) {
             i.confidence[key] = d.at("confidence").get<double>();
             const json& w = d.at("worst");

@@ -2,7 +2,6 @@
 
 #include "core/inspect/fault_measures.h"
 #include "core/model/damage.h"
-#include "core/model/yield.h"
 
 #include <algorithm>
 #include <cmath>
@@ -45,9 +44,7 @@ const std::vector<ReadingKind>& readingKinds() {
         {"compression", "Compression", "% of rate factor 12 to 40", &Readings::compression, 0, false,
          "estimated by a network trained on real encodes (docs/networks.md)"},
         {"grain_sigma", "Noise before the encode", "sigma, steps", &Readings::grain, 0, false,
-         "estimated by the same network"},
-        {"yield", "Yield of enlarging", "% of what the network adds", &Readings::yield, 0, false,
-         "shrunk to half and enlarged back: the share of the network's work that comes true (docs/networks.md)"}};
+         "estimated by the same network"}};
     return kinds;
 }
 
@@ -103,7 +100,6 @@ PictureReading lookAt(const Picture& p, const Plane* next) {
     const DamageLevels damage = estimateDamage(luma);
     r.compression = std::min(100.0, 100 * damage.compression);
     r.grain = kNoiseOfLevel * damage.noise;
-    r.yield = yieldOf(luma);
     return out;
 }
 

@@ -74,7 +74,7 @@ void writePlane(const Plane& in, CodeScale s, int most, std::uint8_t* data, std:
     const float top = static_cast<float>(most) + 0.5f;
     for (int y = 0; y < in.area().h; ++y) {
         const float* from = in.row(y + in.area().y);
-        Code* to = reinterpret_cast<Code*>(data + y * bytesPerRow);
+        Code* to = reinterpret_cast<Code*>(data + (y + in.area().y) * bytesPerRow) + in.area().x;
         for (int x = 0; x < in.area().w; ++x)
             to[x] = static_cast<Code>(static_cast<int>(std::min(std::max(from[x] * scale + offset, 0.5f), top)));
     }
@@ -122,21 +122,30 @@ void toPicture(const AVFrame& frame, Picture& out) {
     }
 }
 
-av::Frame toFrame(const Picture& in, AVPixelFormat format) {
-    const AVPixFmtDescriptor* d = av_pix_fmt_desc_get(format);
+av::Frame emptyFrame(int width, int height, AVPixelFormat format) {
     av::Frame f(av_frame_alloc());
+    if (!f) throw std::bad_alloc();
     f->format = format;
-    f->width = in.format.width;
-    f->height = in.format.height;
+    f->width = width;
+    f->height = height;
     if (av_frame_get_buffer(f.get(), 0) < 0) throw std::bad_alloc();
-    const int depth = d->comp[0].depth;
+    return f;
+}
+
+void writeInto(AVFrame& f, const Picture& in) {
+    const int depth = av_pix_fmt_desc_get(static_cast<AVPixelFormat>(f.format))->comp[0].depth;
     for (int c = 0; c < 3; ++c) {
         const CodeScale s = codeScale(depth, in.format.colour.fullRange, c > 0);
         if (depth <= 8)
-            writePlane<std::uint8_t>(in.planes[c], s, (1 << depth) - 1, f->data[c], f->linesize[c]);
+            writePlane<std::uint8_t>(in.planes[c], s, (1 << depth) - 1, f.data[c], f.linesize[c]);
         else
-            writePlane<std::uint16_t>(in.planes[c], s, (1 << depth) - 1, f->data[c], f->linesize[c]);
+            writePlane<std::uint16_t>(in.planes[c], s, (1 << depth) - 1, f.data[c], f.linesize[c]);
     }
+}
+
+av::Frame toFrame(const Picture& in, AVPixelFormat format) {
+    av::Frame f = emptyFrame(in.format.width, in.format.height, format);
+    writeInto(*f, in);
     return f;
 }
 

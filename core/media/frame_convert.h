@@ -13,7 +13,12 @@ PictureFormat pictureFormatFor(AVPixelFormat format, int width, int height, cons
 /// the frame does not have (it is smaller than the format says) are black. Integer codes map exactly: see Picture.
 void toPicture(const AVFrame& frame, Picture& out);
 
-/// Rounds `in` (a whole 4:2:0 frame) to codes of `format` (AV_PIX_FMT_YUV420P or …P10), without dither.
+/// A frame whose samples are not set. Throws std::bad_alloc.
+av::Frame emptyFrame(int width, int height, AVPixelFormat format);
+/// Rounds `in` (4:2:0, any even part of the frame) to codes of the frame's format (AV_PIX_FMT_YUV420P or …P10), without
+/// dither, and writes them in their place.
+void writeInto(AVFrame& frame, const Picture& in);
+/// Both: `in` is the whole frame.
 av::Frame toFrame(const Picture& in, AVPixelFormat format);
 
 } // namespace ulm

@@ -9,7 +9,7 @@
 namespace ulm {
 namespace {
 
-constexpr int kPlace = 256, kLeast = 96; // pixels of the picture
+constexpr int kPlace = 128, kLeast = 96; // pixels of the picture
 constexpr double kFaintest = 0.03 / 219;    // of what a network adds: below it there is nothing to judge
 
 Plane halved(const Plane& p, const Rect& place) {

@@ -3,6 +3,7 @@
 #include "core/deliver/output_file.h"
 #include "core/judge/compare.h"
 #include "demo/clips.h"
+#include "core/media/frame_convert.h"
 #include "tests/support/clips.h"
 
 #include <catch2/catch.hpp>
@@ -283,4 +284,32 @@ TEST_CASE("the exact spot is the exported pixel, before encoding") {
         for (int y = alone.planes[c].area().y; y < alone.planes[c].area().bottom(); ++y)
             for (int x = alone.planes[c].area().x; x < alone.planes[c].area().right(); ++x)
                 REQUIRE(std::abs(alone.planes[c].at(x, y) - whole.planes[c].at(x, y)) < 1.0 / 65535);
+}
+
+TEST_CASE("very large frames are delivered in bands that join without a seam") {
+    const test::TempFolder folder;
+    test::writeClip(folder / "a.mp4", {});
+    Ticket t;
+    for (const char* s : {"enlarge.size=4608x2592", "enlarge.method=lanczos", "finish.sharpen.amount=1"})
+        setByAssignment(t, s);
+    const Pipeline p = buildPipeline(
+        std::make_shared<FrameReader>(Clip::openVideo(folder / "a.mp4"), PacketDecoder::Threads::Slices, 1 << 20), t,
+        {});
+    const PictureFormat& f = p.result->format();
+    const int rows = bandRows(f);
+    CHECK(rows < f.height);
+    CHECK(rows % 2 == 0);
+    PictureFormat usual = f;
+    usual.width = 3840, usual.height = 2160;
+    CHECK(bandRows(usual) == usual.height);
+    Engine engine(std::size_t(64) << 20);
+    const av::Frame banded = deliveredPicture(engine, p, p.frames[3], {});
+    const av::Frame whole = toFrame(engine.pull(*p.result, p.frames[3].source, f.frame(), {}), AV_PIX_FMT_YUV420P);
+    int worst = 0;
+    for (int c = 0; c < 3; ++c)
+        for (int y = 0; y < f.height >> (c ? 1 : 0); ++y)
+            for (int x = 0; x < f.width >> (c ? 1 : 0); ++x)
+                worst = std::max(worst, std::abs(banded->data[c][y * banded->linesize[c] + x] -
+                                                 whole->data[c][y * whole->linesize[c] + x]));
+    CHECK(worst <= 1); // rounding of what differs by a millionth
 }
