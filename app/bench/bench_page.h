@@ -31,7 +31,6 @@ public:
     ResultReel& results() { return *results_; }
     /// Nothing but the viewing table and the reel strip.
     void setFullTable(bool full);
-    bool fullTable() const { return fullTable_; }
     /// Does what the key stands for; false where it stands for nothing here.
     bool handleKey(const QKeyEvent& e);
 

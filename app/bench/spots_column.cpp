@@ -41,10 +41,6 @@ double SpotView::magnification() const { return (spot() ? spot()->magnification 
 
 QRect SpotView::square() const { return {0, 0, width(), height() - kCaption}; }
 
-bool SpotView::isFresh() const {
-    return index_ < static_cast<int>(live_.spots().size()) && live_.spots()[static_cast<std::size_t>(index_)].fresh;
-}
-
 void SpotView::askForPixels() {
     const QSizeF pixels = QSizeF(square().size()) / magnification();
     live_.setSpotSize(static_cast<std::size_t>(index_), {static_cast<int>(std::ceil(pixels.width())),

@@ -16,7 +16,6 @@ class SpotView : public QWidget {
     Q_OBJECT
 public:
     SpotView(int index, Project& project, LiveModel& live, QWidget* parent = nullptr);
-    bool isFresh() const;
     /// Part of the widget that shows the picture.
     QRect square() const;
     /// Takes its size and magnification to the live model.

@@ -93,7 +93,6 @@ void ViewingTable::panTo(const QPointF& to) {
 void ViewingTable::setFlipped(bool f) {
     if (f == flipped_) return;
     flipped_ = f;
-    Q_EMIT flippedChanged();
     update();
 }
 

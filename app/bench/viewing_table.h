@@ -52,7 +52,6 @@ public:
 signals:
     void compareChanged();
     void zoomChanged();
-    void flippedChanged();
     void optionsChanged();
     void spotWanted(const QPointF& delivered);
     void cropDragged(const QPointF& deliveredDelta, bool done);

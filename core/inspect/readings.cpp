@@ -103,8 +103,6 @@ PictureReading lookAt(const Picture& p, const Plane* next) {
     return out;
 }
 
-Readings readPicture(const Picture& p) { return lookAt(p).readings; }
-
 double blockingReading(const Plane& luma) { return measure::blocking(luma).reading; }
 
 // Mean |Laplacian| over samples `step` apart.

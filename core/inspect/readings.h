@@ -71,7 +71,6 @@ struct PictureReading {
 
 /// `next`: the frame after, for combing (which only shows where things move); null leaves that reading 0.
 PictureReading lookAt(const Picture& picture, const Plane* next = nullptr);
-Readings readPicture(const Picture& picture);
 
 /// One reading of a small region, by its key, for spots. "texture": mean Laplacian in steps, over one pixel of the
 /// source. `scale`: how many times as large as its source the region is; edges of an enlarged picture are less steep.

@@ -34,12 +34,10 @@ void PacketDecoder::drainReady(const OnFrame& onFrame) {
 }
 
 void PacketDecoder::send(const AVPacket* packet, const OnFrame& onFrame) {
-    int e = avcodec_send_packet(codec_.get(), packet);
-    if (e == AVERROR(EAGAIN)) {
+    if (avcodec_send_packet(codec_.get(), packet) == AVERROR(EAGAIN)) {
         drainReady(onFrame);
-        e = avcodec_send_packet(codec_.get(), packet);
+        avcodec_send_packet(codec_.get(), packet);
     }
-    if (e < 0 && e != AVERROR_EOF) ++faulty_;
     drainReady(onFrame);
 }
 

@@ -9,7 +9,7 @@
 
 namespace ulm {
 
-/// A libav* decoder for one stream; faulty packets are skipped and counted.
+/// A libav* decoder for one stream; faulty packets are skipped.
 class PacketDecoder {
 public:
     /// Frames: highest rate in order. Slices: shortest wait for a single frame.
@@ -22,13 +22,11 @@ public:
     /// Reads `input` to its end, then drains.
     void decodeAll(AVFormatContext& input, int stream, const OnFrame& onFrame);
     void flush();
-    std::int64_t faultyPackets() const { return faulty_; }
 
 private:
     void drainReady(const OnFrame& onFrame);
     av::Codec codec_;
     av::Frame frame_;
-    std::int64_t faulty_ = 0;
 };
 
 /// What came of asking for a frame.

@@ -34,10 +34,4 @@ std::shared_ptr<const Network> shippedNetwork(const std::string& kind, int scale
     return shippedNetwork(kind + "-x" + std::to_string(scale) + (full ? "-full" : "-quick"));
 }
 
-std::vector<std::string> shippedNetworkNames() {
-    std::vector<std::string> names;
-    for (const BuiltInNetwork& b : builtInNetworks()) names.emplace_back(b.name);
-    return names;
-}
-
 } // namespace ulm

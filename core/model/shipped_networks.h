@@ -11,8 +11,6 @@ std::shared_ptr<const Network> shippedNetwork(const std::string& name);
 /// "general", "rough" or "drawn"; scale 1 or 2; full (neighbouring frames) or quick. Null where it is missing.
 std::shared_ptr<const Network> shippedNetwork(const std::string& kind, int scale, bool full);
 
-std::vector<std::string> shippedNetworkNames();
-
 /// For tests: as though the program had been built without networks, while this lives.
 class WithoutShippedNetworks {
 public:

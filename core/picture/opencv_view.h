@@ -14,10 +14,4 @@ inline cv::Mat viewOf(Plane& p) {
 /// Only to be read.
 inline cv::Mat viewOf(const Plane& p) { return viewOf(const_cast<Plane&>(p)); }
 
-/// The part of a result over `area` that lies over the plane, written into it.
-inline void writePart(const cv::Mat& result, const Rect& area, Plane& to) {
-    const Rect r = to.area();
-    result(cv::Rect(r.x - area.x, r.y - area.y, r.w, r.h)).copyTo(viewOf(to));
-}
-
 } // namespace ulm
