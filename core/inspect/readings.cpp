@@ -42,9 +42,7 @@ const std::vector<ReadingKind>& readingKinds() {
         {"detail", "Lines of detail", "share of the lines stored", &Readings::detail, 0, false,
          "where the spectrum of busy blocks falls away"},
         {"compression", "Compression", "% of rate factor 12 to 40", &Readings::compression, 0, false,
-         "estimated by a network trained on real encodes (docs/networks.md)"},
-        {"grain_sigma", "Noise before the encode", "sigma, steps", &Readings::grain, 0, false,
-         "estimated by the same network"}};
+         "estimated by a network trained on real encodes (docs/networks.md)"}};
     return kinds;
 }
 
@@ -97,9 +95,7 @@ PictureReading lookAt(const Picture& p, const Plane* next) {
         out.maps["combing"] = std::move(combs);
     }
     r.detail = measure::detail(luma);
-    const DamageLevels damage = estimateDamage(luma);
-    r.compression = std::min(100.0, 100 * damage.compression);
-    r.grain = kNoiseOfLevel * damage.noise;
+    r.compression = std::min(100.0, 100 * estimateCompression(luma));
     return out;
 }
 

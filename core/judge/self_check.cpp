@@ -39,7 +39,6 @@ EnlargeGain enlargeGain(Engine& engine, const StagePtr& source, std::int64_t fra
     // Half the size has finer grain and fainter blocks: networks are told of half the damage.
     Readings milder = readings;
     milder.compression /= 2;
-    milder.grain /= 2;
     milder.noise /= 2;
     Ticket t = ticket;
     t.clean.on = false;

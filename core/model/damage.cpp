@@ -26,23 +26,22 @@ struct Mean {
 
 } // namespace
 
-DamageLevels estimateDamage(const Plane& luma) {
+double estimateCompression(const Plane& luma) {
     const auto net = shippedNetwork("estimate");
     const Rect all = luma.area();
     const int w = std::min(all.w, kPlace) / 8 * 8, h = std::min(all.h, kPlace) / 8 * 8;
-    if (!net || w < kLeast || h < kLeast) return {};
-    Mean compression, noise;
-    std::vector<float> in(static_cast<std::size_t>(w) * h), out(in.size() / 64 * 4);
+    if (!net || w < kLeast || h < kLeast) return 0;
+    Mean compression;
+    std::vector<float> in(static_cast<std::size_t>(w) * h), out(in.size() / 64 * 2);
     for (int k = 0; k < 3; ++k) { // along the diagonal, the middle among them
         const int x0 = all.x + (all.w - w) * (2 * k + 1) / 6, y0 = all.y + (all.h - h) * (2 * k + 1) / 6;
         for (int y = 0; y < h; ++y)
             std::copy_n(luma.row(y0 + y) + (x0 - all.x), w, in.data() + static_cast<std::ptrdiff_t>(y) * w);
         net->run(in.data(), h, w, out.data());
-        const std::size_t plane = out.size() / 4;
+        const std::size_t plane = out.size() / 2;
         compression.add(out.data(), out.data() + plane, plane);
-        noise.add(out.data() + 2 * plane, out.data() + 3 * plane, plane);
     }
-    return {compression.level(), noise.level()};
+    return compression.level();
 }
 
 } // namespace ulm

@@ -13,8 +13,8 @@ struct DamageLevels {
 
 inline constexpr double kNoiseOfLevel = 16; ///< steps of sigma at noise level 1
 
-/// Estimated by a small network of our own (tools/train) from up to three places of the picture. Both 0 where the
-/// network is not built in or the picture is under 64 pixels a side.
-DamageLevels estimateDamage(const Plane& luma);
+/// The compression level, estimated by a small network of our own (tools/train) from up to three places of the picture.
+/// 0 where the network is not built in or the picture is under 64 pixels a side.
+double estimateCompression(const Plane& luma);
 
 } // namespace ulm

@@ -15,7 +15,8 @@ namespace ulm {
 namespace {
 
 // From here on a network trained on hard clips does better than the general one (docs/networks.md).
-constexpr double kRoughCompression = 45, kRoughGrain = 5;
+constexpr double kRoughCompression = 45;
+constexpr double kNoisy = 5; // from here on the yield tells nothing: shrinking averages noise away
 constexpr double kTakenByFilters = 0.5;
 // What a network's whole steps leave to scaling; next to nothing where more pixels than delivered are asked for.
 constexpr double kLeftToScaling = 1.6, kLeftAbove = 1.05;
@@ -30,6 +31,9 @@ double level(double estimate, const Quantity& q, double reading, double most, do
     const double there = std::clamp((estimate - 0.03) / 0.12, 0.0, 1.0);
     return std::min(1.2, estimate + there * (value - reading) / per);
 }
+
+// Sigma of the noise, less what texture adds to its reading.
+double openNoise(const Readings& r) { return std::max(0.0, 0.8 * (r.noise - 1)); }
 
 std::vector<StagePtr> neighboursOf(StagePtr input, StagePtr guide, int frames) {
     std::vector<StagePtr> all;
@@ -65,9 +69,7 @@ CleanValues cleanValues(const Ticket& t, const Readings& r) {
 }
 
 DamageLevels damageLevels(const Ticket& t, const Readings& r) {
-    // The estimator was mostly shown noise under an encode; noise that lies open is told by its reading, less what
-    // texture adds to that.
-    const DamageLevels estimate{r.compression / 100, std::max(r.grain, 0.8 * (r.noise - 1)) / kNoiseOfLevel};
+    const DamageLevels estimate{r.compression / 100, openNoise(r) / kNoiseOfLevel};
     if (!t.clean.on) return estimate;
     // Where filters act, they have taken the noise and much of the blocks before a network sees the picture.
     if (!cleansByNetwork(t))
@@ -80,12 +82,12 @@ DamageLevels damageLevels(const Ticket& t, const Readings& r) {
 std::string networkKind(const Ticket& t, const Readings& r) {
     if (t.enlarge.kind != "auto") return t.enlarge.kind;
     if (r.drawn) return "drawn";
-    return r.compression >= kRoughCompression || r.grain >= kRoughGrain ? "rough" : "general";
+    return r.compression >= kRoughCompression ? "rough" : "general";
 }
 
 double measuredStrength(const Ticket& t, const Readings& r) {
     if (!t.enlarge.method.starts_with("learned") || networkKind(t, r) != "general") return 100;
-    const double damage = std::clamp(std::max(r.compression / kRoughCompression, r.grain / kRoughGrain), 0.0, 1.0);
+    const double damage = std::clamp(std::max(r.compression / kRoughCompression, openNoise(r) / kNoisy), 0.0, 1.0);
     return r.yield + (100 - r.yield) * damage;
 }
 

@@ -129,14 +129,13 @@ TEST_CASE("networks are told what is there: values below a reading tell of less,
           "nothing is") {
     Readings r;
     r.compression = 50;
-    r.grain = 4;
     r.blocking = 20;
-    r.noise = 5;
+    r.noise = 6;
     Ticket t;
-    CHECK(damageLevels(t, r) == DamageLevels{0.5, 0.25}); // Clean off: as estimated
-    r.noise = 11;                                         // noise that lies open
+    CHECK(damageLevels(t, r) == DamageLevels{0.5, 0.25}); // Clean off: as read
+    r.noise = 11;
     CHECK(damageLevels(t, r).noise == Approx(0.5));
-    r.noise = 5;
+    r.noise = 6;
     setByAssignment(t, "clean.blocks=measured");
     CHECK(damageLevels(t, r) == DamageLevels{0.25, 0}); // filters come first and leave less
     setByAssignment(t, "clean.method=learned");
@@ -151,7 +150,6 @@ TEST_CASE("networks are told what is there: values below a reading tell of less,
     CHECK(damageLevels(t, Readings{}).compression == 0);
     CHECK(networkKind(t, r) == "rough");
     r.compression = 20;
-    r.grain = 1;
     CHECK(networkKind(t, r) == "general");
     r.drawn = true;
     CHECK(networkKind(t, r) == "drawn");

@@ -48,7 +48,7 @@ std::string writeSpoilt(const TempFolder& folder) {
 Readings spoiltReadings() {
     Readings r;
     r.blocking = 9, r.noise = 3, r.chromaNoise = 3, r.ringing = 3, r.stairs = 80, r.banding = 20;
-    r.compression = 20, r.grain = 2, r.yield = 60;
+    r.compression = 20, r.yield = 60;
     for (int n = 0; n < kFrames; ++n) r.faces.push_back({n, {60, 85, 50, 50}});
     return r;
 }

@@ -32,14 +32,14 @@ def recipes() -> list[Recipe]:
         Recipe("start-again", "general", 2, 5, 32, 6, g, 3500, "start", rate=8e-4),
         Recipe("general-x2-full", "general", 2, 5, 32, 6, g, 6000, "start-again", rate=6e-4),
         Recipe("general-x2-quick", "general", 2, 1, 16, 3, g, 8000),
-        Recipe("general-x1-full", "general", 1, 5, 32, 6, g, 5000, "general-x2-full", rate=1e-3),
+        Recipe("general-x1-full", "general", 1, 5, 32, 6, g, 2500, "general-x2-full", rate=1e-3),
         Recipe("general-x1-quick", "general", 1, 1, 16, 3, g, 4000, "general-x2-quick", rate=1e-3),
         Recipe("start-rough", "rough", 2, 5, 32, 6, r, 1500, "start-again", rate=8e-4),
         Recipe("rough-x2-full", "rough", 2, 5, 32, 6, r, 6000, "start-rough", rate=6e-4),
         Recipe("drawn-x2-full", "drawn", 2, 5, 32, 6, d, 1500, "start-again", rate=8e-4),
         Recipe("drawn-x2-quick", "drawn", 2, 1, 16, 3, d, 2500, "general-x2-quick", rate=8e-4),
         Recipe("rough-x2-quick", "rough", 2, 1, 16, 3, r, 2500, "general-x2-quick", rate=8e-4),
-        Recipe("rough-x1-full", "rough", 1, 5, 32, 6, r, 5000, "rough-x2-full", rate=1e-3),
+        Recipe("rough-x1-full", "rough", 1, 5, 32, 6, r, 2500, "rough-x2-full", rate=1e-3),
         Recipe("drawn-x1-full", "drawn", 1, 5, 32, 6, d, 1000, "general-x1-full", rate=8e-4),
         Recipe("rough-x1-quick", "rough", 1, 1, 16, 3, r, 2000, "general-x1-quick", rate=8e-4),
         Recipe("drawn-x1-quick", "drawn", 1, 1, 16, 3, d, 2000, "general-x1-quick", rate=8e-4),
@@ -90,8 +90,8 @@ class Restorer(nn.Module):
 
 
 class Estimator(nn.Module):
-    """How hard a frame was compressed and how noisy it is. in: [n, 1, h, w]; out: [n, 4, h/8, w/8]: compression level,
-    its weight's logarithm, noise level, its weight's logarithm; a frame's levels are the weighted means."""
+    """How hard a frame was compressed. in: [n, 1, h, w]; out: [n, 2, h/8, w/8]: level, its weight's logarithm; a frame's
+    level is the weighted mean."""
 
     def __init__(self):
         super().__init__()
@@ -99,7 +99,7 @@ class Estimator(nn.Module):
             nn.Conv2d(1, 16, 5, padding=2), nn.LeakyReLU(LEAK), nn.Conv2d(16, 16, 4, stride=2, padding=1), nn.LeakyReLU(LEAK),
             nn.Conv2d(16, 24, 4, stride=2, padding=1), nn.LeakyReLU(LEAK),
             nn.Conv2d(24, 32, 4, stride=2, padding=1), nn.LeakyReLU(LEAK), nn.Conv2d(32, 32, 3, padding=1),
-            nn.LeakyReLU(LEAK), nn.Conv2d(32, 4, 1))
+            nn.LeakyReLU(LEAK), nn.Conv2d(32, 2, 1))
         for layer in self.body:
             if isinstance(layer, nn.Conv2d):
                 nn.init.kaiming_normal_(layer.weight, a=LEAK)
@@ -114,11 +114,9 @@ class Estimator(nn.Module):
 
 
 def pooled(maps: torch.Tensor) -> torch.Tensor:
-    """[n, 4, h, w] to [n, 2] levels."""
-    def mean(value, weight):
-        w = weight.clamp(-6, 6).exp()
-        return (value * w).sum((1, 2)) / w.sum((1, 2))
-    return torch.stack([mean(maps[:, 0], maps[:, 1]), mean(maps[:, 2], maps[:, 3])], 1)
+    """[n, 2, h, w] to [n] levels."""
+    w = maps[:, 1].clamp(-6, 6).exp()
+    return (maps[:, 0] * w).sum((1, 2)) / w.sum((1, 2))
 
 
 def levels_of(damage: np.ndarray) -> np.ndarray:
