@@ -149,6 +149,14 @@ TEST_CASE("networks are told what is there: values below a reading tell of less,
     setByAssignment(t, "clean.blocks=80");
     CHECK(damageLevels(t, Readings{}).compression == 0);
     CHECK(networkKind(t, r) == "rough");
+    // Noise under an encode cannot be read: what is usual is told.
+    Readings hidden;
+    hidden.compression = 30;
+    CHECK(damageLevels(Ticket{}, hidden).noise == Approx(0.09));
+    hidden.compression = 90;
+    CHECK(damageLevels(Ticket{}, hidden).noise == Approx(0.15));
+    hidden.noise = 9;
+    CHECK(damageLevels(Ticket{}, hidden).noise == Approx(0.4));
     r.compression = 20;
     CHECK(networkKind(t, r) == "general");
     r.drawn = true;
