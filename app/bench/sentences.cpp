@@ -24,13 +24,14 @@ QString number(double v, int decimals) {
     return s;
 }
 
-QString quantityText(const QString& name, const Quantity& q, double reading, double most, int decimals) {
+QString quantityText(const QString& name, const Quantity& q, double reading, double most, int decimals,
+                     const QString& unit = {}) {
     const double v = q.resolve(reading, 0, most);
-    if (q.from == From::Measured) return tr("%1 %2 measured").arg(name, number(v, decimals));
+    if (q.from == From::Measured) return tr("%1 %2 measured").arg(name, number(v, decimals) + unit);
     if (q.from == From::Nudged)
         return tr("%1 %2 nudged %3")
-            .arg(name, number(reading, decimals), (q.nudge < 0 ? "−" : "+") + number(std::abs(q.nudge), decimals));
-    return tr("%1 %2 fixed").arg(name, number(v, decimals));
+            .arg(name, number(reading, decimals) + unit, (q.nudge < 0 ? "−" : "+") + number(std::abs(q.nudge), decimals));
+    return tr("%1 %2 fixed").arg(name, number(v, decimals) + unit);
 }
 
 QString codecName(const std::string& codec) {
@@ -183,7 +184,8 @@ QString enlargeSentence(const Ticket& t, const ClipEntry& c, const Pipeline* p) 
         t.enlarge.on && t.enlarge.above > 1 ? tr(", worked at ×%1 of that").arg(number(t.enlarge.above, 2)) : QString();
     const QString strength =
         enlargesByNetwork(t)
-            ? ", " + quantityText(tr("strength"), t.enlarge.strength, measuredStrength(t, c.readings()), kMostStrength, 0)
+            ? ", " + quantityText(tr("strength"), t.enlarge.strength, measuredStrength(t, c.readings()), kMostStrength, 0,
+                                " %")
             : QString();
     return tr("×%1, to %2 pixels, by %3%4%5.")
                .arg(number(p->plan.scale(), 2), sizeText(p->plan.width, p->plan.height),
