@@ -84,11 +84,9 @@ void GainModel::weighGrain(const ClipEntry& c, std::shared_ptr<const Pipeline> p
     bare.finish.grain.amount = 0;
     const auto plain = live_.pipelineFor(bare);
     if (!plain) return;
-    weigh(
-        [this, p, plain, crf = live_.plannedCrf(), index = deliveredIndexOf(*p, c.playhead)](const CancelToken& cancel) {
-            return ulm::grainLeft(project_.engine(), *p, *plain, index, crf, cancel);
-        },
-        grainLeft_);
+    weigh([this, p, plain, crf = live_.plannedCrf(), index = deliveredIndexOf(*p, c.playhead)](
+              const CancelToken& cancel) { return ulm::grainLeft(project_.engine(), *p, *plain, index, crf, cancel); },
+          grainLeft_);
 }
 
 } // namespace ulm::app

@@ -30,7 +30,8 @@ QString quantityText(const QString& name, const Quantity& q, double reading, dou
     if (q.from == From::Measured) return tr("%1 %2 measured").arg(name, number(v, decimals) + unit);
     if (q.from == From::Nudged)
         return tr("%1 %2 nudged %3")
-            .arg(name, number(reading, decimals) + unit, (q.nudge < 0 ? "−" : "+") + number(std::abs(q.nudge), decimals));
+            .arg(name, number(reading, decimals) + unit,
+                 (q.nudge < 0 ? "−" : "+") + number(std::abs(q.nudge), decimals));
     return tr("%1 %2 fixed").arg(name, number(v, decimals) + unit);
 }
 
@@ -182,11 +183,10 @@ QString enlargeSentence(const Ticket& t, const ClipEntry& c, const Pipeline* p) 
     if (!p) return tr("The size cannot be worked out.");
     const QString above =
         t.enlarge.on && t.enlarge.above > 1 ? tr(", worked at ×%1 of that").arg(number(t.enlarge.above, 2)) : QString();
-    const QString strength =
-        enlargesByNetwork(t)
-            ? ", " + quantityText(tr("strength"), t.enlarge.strength, measuredStrength(t, c.readings()), kMostStrength, 0,
-                                " %")
-            : QString();
+    const QString strength = enlargesByNetwork(t)
+                                 ? ", " + quantityText(tr("strength"), t.enlarge.strength,
+                                                       measuredStrength(t, c.readings()), kMostStrength, 0, " %")
+                                 : QString();
     return tr("×%1, to %2 pixels, by %3%4%5.")
                .arg(number(p->plan.scale(), 2), sizeText(p->plan.width, p->plan.height),
                     t.enlarge.on ? by : tr("Lanczos"), strength, above) +

@@ -37,15 +37,16 @@ QuantitySlider* TicketSheet::addNumber(StepBlock* s, const char* key, const QStr
                                        double step, int decimals, const QString& unit,
                                        const std::function<double&(Ticket&)>& member) {
     QuantitySlider* slider = addSlider(s, key, name, least, most, step, decimals, unit);
-    connect(slider, &QuantitySlider::changed, this, [this, member, key, on = switchOf(key)](const Quantity& q, bool done) {
-        edit(
-            [&](Ticket& t) {
-                member(t) = q.value;
-                setByKey(t, on, "true");
-            },
-            key);
-        if (done) project_.endStroke();
-    });
+    connect(slider, &QuantitySlider::changed, this,
+            [this, member, key, on = switchOf(key)](const Quantity& q, bool done) {
+                edit(
+                    [&](Ticket& t) {
+                        member(t) = q.value;
+                        setByKey(t, on, "true");
+                    },
+                    key);
+                if (done) project_.endStroke();
+            });
     refreshers_.push_back([slider, member](const Ticket& t, const ClipEntry&) {
         slider->setQuantity({From::Fixed, member(const_cast<Ticket&>(t)), 0});
     });
@@ -57,15 +58,16 @@ QuantitySlider* TicketSheet::addQuantity(StepBlock* s, const char* key, const QS
                                          const std::function<double(const ClipEntry&)>& reading) {
     QuantitySlider* slider = addSlider(s, key, name, 0, most, step, decimals, "");
     slider->setMeasurable(true);
-    connect(slider, &QuantitySlider::changed, this, [this, member, key, on = switchOf(key)](const Quantity& q, bool done) {
-        edit(
-            [&](Ticket& t) {
-                member(t) = q;
-                setByKey(t, on, "true");
-            },
-            key);
-        if (done) project_.endStroke();
-    });
+    connect(slider, &QuantitySlider::changed, this,
+            [this, member, key, on = switchOf(key)](const Quantity& q, bool done) {
+                edit(
+                    [&](Ticket& t) {
+                        member(t) = q;
+                        setByKey(t, on, "true");
+                    },
+                    key);
+                if (done) project_.endStroke();
+            });
     refreshers_.push_back([slider, member, reading](const Ticket& t, const ClipEntry& c) {
         slider->setReading(reading(c));
         slider->setQuantity(member(const_cast<Ticket&>(t)));

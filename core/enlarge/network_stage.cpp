@@ -149,8 +149,7 @@ public:
                                                                  : 0));
             },
             [&](const Rect& part, const float* from, const Rect& held) {
-                mixed ? mixTile(part, from, held, strength_, out.planes[0])
-                      : copyTile(part, from, held, out.planes[0]);
+                mixed ? mixTile(part, from, held, strength_, out.planes[0]) : copyTile(part, from, held, out.planes[0]);
             });
         if (net_->scale() == 1) {
             for (int c : {1, 2}) copySamples(in[0].planes[c], out.planes[c]);

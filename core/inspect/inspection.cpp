@@ -31,7 +31,7 @@ struct Sample {
     PictureReading reading;
     std::vector<Mark> text, faces;
     std::optional<double> yield; ///< of some samples: it costs as much as all else
-    int fieldVote = 0; ///< > 0 top field first, < 0 bottom
+    int fieldVote = 0;           ///< > 0 top field first, < 0 bottom
 };
 
 // The file's own quantiser says best how hard its last encode was. An earlier one, before an upload, say, may have been

@@ -10,7 +10,7 @@ namespace ulm {
 namespace {
 
 constexpr int kPlace = 128, kLeast = 96; // pixels of the picture
-constexpr double kFaintest = 0.03 / 219;    // of what a network adds: below it there is nothing to judge
+constexpr double kFaintest = 0.03 / 219; // of what a network adds: below it there is nothing to judge
 
 Plane halved(const Plane& p, const Rect& place) {
     Plane small = Plane::make({0, 0, place.w / 2, place.h / 2});
@@ -18,8 +18,7 @@ Plane halved(const Plane& p, const Rect& place) {
         const float *a = p.row(place.y + 2 * y) + (place.x - p.area().x),
                     *b = p.row(place.y + 2 * y + 1) + (place.x - p.area().x);
         float* to = small.row(y);
-        for (int x = 0; x < small.area().w; ++x)
-            to[x] = 0.25f * (a[2 * x] + a[2 * x + 1] + b[2 * x] + b[2 * x + 1]);
+        for (int x = 0; x < small.area().w; ++x) to[x] = 0.25f * (a[2 * x] + a[2 * x + 1] + b[2 * x] + b[2 * x + 1]);
     }
     return small;
 }
@@ -30,7 +29,8 @@ std::vector<float> enlarged(const Network& net, const Plane& small) {
     std::vector<float> in(plane * net.inputChannels(), 0.0f), out(4 * plane);
     for (int c = 0; c < net.frames(); ++c)
         for (int y = 0; y < small.area().h; ++y)
-            std::copy_n(small.row(y), small.area().w, in.data() + plane * c + static_cast<std::size_t>(y) * small.area().w);
+            std::copy_n(small.row(y), small.area().w,
+                        in.data() + plane * c + static_cast<std::size_t>(y) * small.area().w);
     net.run(in.data(), small.area().h, small.area().w, out.data());
     return out;
 }

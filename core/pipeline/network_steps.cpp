@@ -69,8 +69,8 @@ CleanValues cleanValues(const Ticket& t, const Readings& r) {
 }
 
 DamageLevels damageLevels(const Ticket& t, const Readings& r) {
-    // Under a hard encode noise cannot be read. What such clips usually hold is told instead: on sequences held back from
-    // training that is worth 0.05 dB over telling of none.
+    // Under a hard encode noise cannot be read. What such clips usually hold is told instead: on sequences held back
+    // from training that is worth 0.05 dB over telling of none.
     const double hidden = 0.15 * std::clamp((r.compression - 30) / (kRoughCompression - 30), 0.0, 1.0);
     const DamageLevels estimate{r.compression / 100, std::max(openNoise(r) / kNoiseOfLevel, hidden)};
     if (!t.clean.on) return estimate;

@@ -25,8 +25,8 @@ DamageLevels damageLevels(const Ticket&, const Readings&);
 std::string networkKind(const Ticket&, const Readings&);
 
 /// What "measured" means for the strength of enlarging on this clip, %: the clip's yield where the general network is
-/// used, the less so the harder the clip is damaged (shrinking it hides damage, and with it what a network is good for);
-/// 100 for the others.
+/// used, the less so the harder the clip is damaged (shrinking it hides damage, and with it what a network is good
+/// for); 100 for the others.
 double measuredStrength(const Ticket&, const Readings&);
 
 /// The strength used: the ticket's, given what "measured" means. %, [0, kMostStrength].

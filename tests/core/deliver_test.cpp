@@ -2,8 +2,8 @@
 #include "core/deliver/forecast.h"
 #include "core/deliver/output_file.h"
 #include "core/judge/compare.h"
-#include "demo/clips.h"
 #include "core/media/frame_convert.h"
+#include "demo/clips.h"
 #include "tests/support/clips.h"
 
 #include <catch2/catch.hpp>

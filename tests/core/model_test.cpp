@@ -204,7 +204,8 @@ TEST_CASE("a region through a network equals the whole frame, within one step of
     }
     SECTION("mixed with Lanczos by its strength") {
         test::checkContract(
-            *throughNetwork(source, {}, shippedNetwork("general", 2, false), {0.3, 0.1}, Kernel::Lanczos, {}, 0.6), bound);
+            *throughNetwork(source, {}, shippedNetwork("general", 2, false), {0.3, 0.1}, Kernel::Lanczos, {}, 0.6),
+            bound);
     }
     SECTION("quick, the same size") {
         test::checkContract(*throughNetwork(source, {}, shippedNetwork("general", 1, false), {0.3, 0.1}), bound);
@@ -246,9 +247,8 @@ TEST_CASE("frames are moved onto their neighbours: still and panned ones match, 
                 const int by = int(n) * step >> (c ? 1 : 0);
                 for (int y = r.y; y < r.bottom(); ++y)
                     for (int x = 0; x < r.w; ++x)
-                        out.planes[c].row(y)[x] = n == 3 ? 0.5f
-                                                            : world.planes[c].at(r.x + x + by, y) +
-                                                                  (c ? 0 : brighter * float(n));
+                        out.planes[c].row(y)[x] =
+                            n == 3 ? 0.5f : world.planes[c].at(r.x + x + by, y) + (c ? 0 : brighter * float(n));
             }
         }
     };
@@ -400,7 +400,8 @@ TEST_CASE("strength runs from the filter alone through the network to beyond it,
     twice.width *= 2, twice.height *= 2;
     const ResampleStage filter(source, {0, 0, double(f.width), double(f.height), twice.width, twice.height},
                                Kernel::Lanczos, twice);
-    const Picture lanczos = engine.pull(filter, 0, all, {}), none = at(0), half = at(0.5), whole = at(1), more = at(1.5);
+    const Picture lanczos = engine.pull(filter, 0, all, {}), none = at(0), half = at(0.5), whole = at(1),
+                  more = at(1.5);
     double added = 0;
     for (int y = 0; y < all.h; ++y)
         for (int x = 0; x < all.w; ++x) {

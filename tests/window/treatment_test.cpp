@@ -90,7 +90,8 @@ TEST_CASE("Enlarge tells what it gains on this clip, and what working above adds
 
 TEST_CASE("the network's strength follows the clip's yield until it is moved, and shows only beside networks") {
     Bench b;
-    b.set({"clean.on=false", "frame.on=false", "enlarge.scale=2", "enlarge.method=learned-quick", "enlarge.kind=general"});
+    b.set({"clean.on=false", "frame.on=false", "enlarge.scale=2", "enlarge.method=learned-quick",
+           "enlarge.kind=general"});
     open(b, "enlarge");
     auto* strength = b.find<QuantitySlider>("enlarge.strength");
     REQUIRE(strength->isVisible());
