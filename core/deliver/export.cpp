@@ -259,7 +259,8 @@ private:
         }
         if (byBitrate) ceiling = crfFor("best");
         const Forecast forecast = foretold({ceiling, kFloorCrf});
-        if (budget <= 0 || forecast.bytesAt(kFloorCrf) * (standsIn_ ? 0.8 : 0.92) > budget) cannotFit(forecast.bytesAt(kFloorCrf), budget);
+        if (budget <= 0 || forecast.bytesAt(kFloorCrf) * (standsIn_ ? 0.8 : 0.92) > budget)
+            cannotFit(forecast.bytesAt(kFloorCrf), budget);
         if (forecast.bytesAt(ceiling) < budget * 0.9) {
             // The best this ticket asks for fits with room to spare: no rate needs to be held.
             encoding_.rate = VideoEncoding::Rate::Quality;
