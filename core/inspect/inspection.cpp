@@ -30,7 +30,7 @@ struct Sample {
     std::int64_t frame;
     PictureReading reading;
     std::vector<Mark> text, faces;
-    std::optional<double> yield; ///< of some samples: it costs as much as all else
+    std::optional<double> yield; ///< of some samples: it takes runs of a network
     int fieldVote = 0;           ///< > 0 top field first, < 0 bottom
 };
 
