@@ -1,5 +1,6 @@
 #include "app/bench/bench_page.h"
 #include "app/main_window.h"
+#include "app/tasks/memory.h"
 #include "app/widgets/theme.h"
 
 #include <QApplication>
@@ -8,7 +9,6 @@
 #include <csignal>
 #include <cstdio>
 #include <cstdlib>
-#include <malloc.h>
 
 namespace {
 
@@ -32,7 +32,7 @@ int main(int argc, char** argv) {
     clock.start();
     std::signal(SIGPIPE, SIG_IGN);
     std::signal(SIGXFSZ, SIG_IGN);
-    mallopt(M_ARENA_MAX, 4);
+    ulm::app::keepMemoryTight();
     QApplication app(argc, argv);
     QApplication::setApplicationName("ulmwood");
     QApplication::setApplicationDisplayName("Ulmwood");

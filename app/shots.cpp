@@ -8,6 +8,7 @@
 #include "app/bench/ticket_sheet.h"
 #include "app/main_window.h"
 #include "app/proof/proof_page.h"
+#include "app/tasks/memory.h"
 #include "app/trials/trials_page.h"
 #include "app/widgets/error_note.h"
 #include "app/widgets/theme.h"
@@ -67,6 +68,7 @@ private:
 } // namespace
 
 int main(int argc, char** argv) {
+    keepMemoryTight();
     QApplication app(argc, argv);
     if (argc < 3) return 2;
     prepareLook(app, false);

@@ -429,10 +429,7 @@ void LiveModel::refreshForecast() {
     const std::uint64_t round = ++forecastRound_;
     const double crf = c->ticket.deliver.rate == "size" ? crfFor("best") : crfFor(c->ticket.deliver.quality);
     const QPointer<QObject> self(this);
-    // Hundreds of frames are looked at: filters stand in for networks, whose pictures take nearly the same bits.
-    Ticket quick = c->ticket;
-    if (cleansByNetwork(quick)) quick.clean.method = "classic";
-    if (enlargesByNetwork(quick)) quick.enlarge.method = "lanczos";
+    const Ticket quick = withoutNetworks(c->ticket);
     const auto stand = quick == c->ticket ? pipeline_ : pipelineFor(quick);
     forecastWorker_.submit([this, self, round, crf, p = stand ? stand : pipeline_](const CancelToken& cancel) {
         try {

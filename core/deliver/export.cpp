@@ -225,11 +225,8 @@ private:
         return writer.finish();
     }
 
-    // With filters in the networks' place: they come near enough, and networks would take as long as the render itself.
     Forecast foretold(const std::vector<double>& crfs) {
-        Ticket stand = result_.ticket;
-        if (cleansByNetwork(stand)) stand.clean.method = "classic";
-        if (enlargesByNetwork(stand)) stand.enlarge.method = "lanczos";
+        const Ticket stand = withoutNetworks(result_.ticket);
         standsIn_ = !(stand == result_.ticket);
         return standsIn_ ? forecastSize(engine_, buildPipeline(reader_, stand, result_.readings), crfs, cancel_)
                          : forecastSize(engine_, pipeline_, crfs, cancel_);

@@ -8,6 +8,8 @@ namespace ulm {
 namespace {
 using nlohmann::json;
 
+constexpr int kVersion = 2; // of what readings mean: kept ones of another version are made anew
+
 json boxJson(const Rect& r) { return r.empty() ? json(nullptr) : json{r.x, r.y, r.w, r.h}; }
 Rect boxFrom(const json& j) {
     if (!j.is_array() || j.size() != 4) return {};
@@ -93,7 +95,7 @@ json toJson(const Inspection& i, const MediaFacts& facts) {
     }
     for (const auto& [a, b] : i.sound.silences) silences.push_back({a, b});
     return {
-        {"ulmwood_inspection", 1},
+        {"ulmwood_inspection", kVersion},
         {"file", facts.file},
         {"complete", i.complete},
         {"readings", readingsJson(i.readings)},
@@ -146,7 +148,7 @@ json toJson(const Inspection& i, const MediaFacts& facts) {
 Inspection inspectionFromJson(const json& j, const std::string& file) {
     Inspection i;
     try {
-        if (j.at("ulmwood_inspection") != 1) throw std::runtime_error("of another version");
+        if (j.at("ulmwood_inspection") != kVersion) throw std::runtime_error("of another version");
         i.complete = j.at("complete").get<bool>();
         i.readings = readingsFrom(j.at("readings"));
         i.readings.yield =

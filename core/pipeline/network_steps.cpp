@@ -103,6 +103,12 @@ bool enlargesByNetwork(const Ticket& t) {
     return t.enlarge.on && (t.enlarge.method.starts_with("learned") || t.enlarge.method.ends_with(".onnx"));
 }
 
+Ticket withoutNetworks(Ticket t) {
+    if (cleansByNetwork(t)) t.clean.method = "classic";
+    if (enlargesByNetwork(t)) t.enlarge.method = "lanczos";
+    return t;
+}
+
 bool needsReadings(const Ticket& t) {
     if (enlargesByNetwork(t) || cleansByNetwork(t)) return true;
     const auto& c = t.clean;

@@ -23,6 +23,7 @@ class Recipe:
     start: str = ""  # the network whose weights it starts from
     seed: int = 7
     rate: float = 1.5e-3
+    levels: tuple[float, float] = (0, 1)  # of compression, that it is for: nine of ten crops are within
 
 
 def recipes() -> list[Recipe]:
@@ -46,13 +47,17 @@ def recipes() -> list[Recipe]:
     ]
 
 
-def cubic_phases() -> torch.Tensor:
-    """[4, 1, 5, 5]: bicubic (Keys 1981, a = -0.5) doubling as one convolution whose four outputs are shuffled."""
-    def keys(x: float) -> float:
-        x = abs(x)
-        return 1.5 * x**3 - 2.5 * x**2 + 1 if x < 1 else -0.5 * x**3 + 2.5 * x**2 - 4 * x + 2 if x < 2 else 0.0
-    line = np.array([[keys(k - 2 - at) for k in range(5)] for at in (-0.25, 0.25)])
-    return torch.tensor(np.stack([np.outer(line[j], line[i]) for j in (0, 1) for i in (0, 1)])[:, None], dtype=torch.float32)
+BASE = 7  # pixels a side of what the base looks at: Lanczos's reach
+
+
+def lanczos_phases() -> torch.Tensor:
+    """[4, 1, BASE, BASE]: Lanczos (three lobes) doubling as one convolution whose four outputs are shuffled."""
+    def line(at: float) -> np.ndarray:
+        x = np.arange(BASE) - BASE // 2 - at
+        w = np.where(np.abs(x) < 3, np.sinc(x) * np.sinc(x / 3), 0)
+        return w / w.sum()
+    lines = [line(-0.25), line(0.25)]
+    return torch.tensor(np.stack([np.outer(lines[j], lines[i]) for j in (0, 1) for i in (0, 1)])[:, None], dtype=torch.float32)
 
 
 class Restorer(nn.Module):
@@ -70,8 +75,8 @@ class Restorer(nn.Module):
         nn.init.normal_(self.last.weight, std=0.01)
         nn.init.zeros_(self.last.bias)
         if r.scale == 2:
-            self.base = nn.Conv2d(1, 4, 5, padding=2, bias=False)
-            self.base.weight.data = cubic_phases()
+            self.base = nn.Conv2d(1, 4, BASE, padding=BASE // 2, bias=False)
+            self.base.weight.data = lanczos_phases()
 
     def forward(self, x):
         this = x[:, :1]

@@ -76,19 +76,22 @@ def photographed(frame: np.ndarray, quality: int) -> np.ndarray:
     return cv2.imdecode(data, cv2.IMREAD_GRAYSCALE).astype(np.float32) / 255
 
 
-def shrink(rng: random.Random, frames: list[np.ndarray]) -> list[np.ndarray]:
-    """To half the size by one of the ways that cameras, editors and generators do it."""
+WAYS = ("area", "cubic", "lanczos", "gauss")  # of making a picture smaller
+
+
+def shrink(rng: random.Random, frames: list[np.ndarray]) -> tuple[list[np.ndarray], str]:
+    """To half the size by one of the ways that cameras, editors and generators do it; which one."""
     h, w = frames[0].shape[0] // 2, frames[0].shape[1] // 2
     # Mostly the sharp ways: trained on many soft ones as well, networks sharpen what needs none.
     way = rng.choice(("area",) * 5 + ("cubic",) * 3 + ("lanczos",) * 2 + ("gauss",) * (rng.random() < 0.3))
     if way == "area":
-        return [cv2.resize(f, (w, h), interpolation=cv2.INTER_AREA) for f in frames]
+        return [cv2.resize(f, (w, h), interpolation=cv2.INTER_AREA) for f in frames], way
     if way == "gauss":
         sigma = rng.uniform(0.7, 0.9)
-        return [cv2.resize(cv2.GaussianBlur(f, (0, 0), sigma), (w, h), interpolation=cv2.INTER_LINEAR) for f in frames]
+        return [cv2.resize(cv2.GaussianBlur(f, (0, 0), sigma), (w, h), interpolation=cv2.INTER_LINEAR) for f in frames], way
     from PIL import Image
     kernel = {"cubic": Image.BICUBIC, "lanczos": Image.LANCZOS}[way]
-    return [np.clip(np.asarray(Image.fromarray(f).resize((w, h), kernel)), 0, 1) for f in frames]
+    return [np.clip(np.asarray(Image.fromarray(f).resize((w, h), kernel)), 0, 1) for f in frames], way
 
 
 def encode(frames: list[np.ndarray], rng: random.Random, crf: float) -> list[np.ndarray]:
@@ -161,12 +164,12 @@ def damage(rng: random.Random, frames: list[np.ndarray], hard: float) -> tuple[l
 def one(rng: random.Random, stock: list, cutouts: list, hard: float) -> tuple[np.ndarray, ...]:
     frames = moving(rng, stock, cutouts, SIDE * 2)
     middle = LENGTH // 2
-    clean = shrink(rng, frames)
+    clean, way = shrink(rng, frames)
     seen, crf, sigma = damage(rng, clean, hard)
     here = seen[middle]
     around = [align.onto(here, seen[middle + n]) for n in (-1, 1, -2, 2)]
     return (np.stack([here, *around]), codes([clean[middle]])[0], codes([frames[middle]])[0],
-            np.array([crf, sigma], np.float32))
+            np.array([crf, sigma, WAYS.index(way)], np.float32))
 
 
 def stock_for(kind: str, folder: pathlib.Path, rng: random.Random) -> tuple[list, list]:

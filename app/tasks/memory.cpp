@@ -1,0 +1,19 @@
+#include "app/tasks/memory.h"
+
+#include <chrono>
+#include <malloc.h>
+#include <thread>
+
+namespace ulm::app {
+
+void keepMemoryTight() {
+    mallopt(M_ARENA_MAX, 4);
+    std::thread([] {
+        for (;;) {
+            std::this_thread::sleep_for(std::chrono::seconds(5));
+            malloc_trim(0);
+        }
+    }).detach();
+}
+
+} // namespace ulm::app
