@@ -112,3 +112,22 @@ TEST_CASE("which network treats a clip follows its readings until the ticket say
     t.enlarge.kind = "general";
     CHECK(networkKind(t, r) == "general");
 }
+
+TEST_CASE("a ticket without networks has filters in their place, and nothing else changed") {
+    Ticket t;
+    setByAssignment(t, "clean.method=learned");
+    setByAssignment(t, "clean.noise=nudge:+2");
+    setByAssignment(t, "enlarge.scale=3");
+    setByAssignment(t, "finish.sharpen.amount=1.2");
+    REQUIRE((cleansByNetwork(t) && enlargesByNetwork(t)));
+    Ticket expected = t;
+    expected.clean.method = "classic";
+    expected.enlarge.method = "lanczos";
+    CHECK(withoutNetworks(t) == expected);
+    CHECK(withoutNetworks(expected) == expected);
+    t.enlarge.method = "own.onnx";
+    CHECK(withoutNetworks(t) == expected);
+    // What is switched off is left as it is: it costs nothing.
+    t.enlarge.on = t.clean.on = false;
+    CHECK(withoutNetworks(t) == t);
+}

@@ -146,6 +146,32 @@ TEST_CASE("a size limit is met closely from below, sound and container included"
     CHECK(quality(0.12) > quality(0.06) + 1);
 }
 
+TEST_CASE("a size limit is met as closely where networks treat the clip, though filters stand in for the forecast") {
+    TempFolder folder;
+    const std::string clip = demoClip(folder, "hands", 0.3, 30);
+    Ticket t;
+    setByAssignment(t, "enlarge.scale=2");
+    setByAssignment(t, "enlarge.method=learned-quick");
+    setByAssignment(t, "enlarge.strength=150");
+    setByAssignment(t, "deliver.size_mb=0.09");
+    const ExportReport r = exportClip({clip, folder / "out.mp4", t}, {});
+    CHECK(r.bytes <= 90000);
+    CHECK(r.bytes >= 0.95 * 90000);
+    CHECK(r.ticket.enlarge.method == "learned-quick");
+    // The networks' own pictures were delivered: without a limit the same ones come out.
+    const auto shown = [&](const char* method) {
+        Ticket free = t;
+        free.deliver.rate = "quality";
+        free.deliver.quality = "best";
+        free.enlarge.method = method;
+        exportClip({clip, folder / (std::string(method) + ".mp4"), free}, {});
+        return compareClips(Clip::openVideo(folder / (std::string(method) + ".mp4")), Clip::openVideo(folder / "out.mp4"), {})
+            .psnrY()
+            .mean;
+    };
+    CHECK(shown("learned-quick") > shown("lanczos") + 0.1);
+}
+
 TEST_CASE("a generous limit costs one encode and no more bytes than the quality asks for") {
     TempFolder folder;
     const std::string clip = demoClip(folder, "hands", 0.5, 30);

@@ -31,7 +31,8 @@ def recipes() -> list[Recipe]:
     return [
         Recipe("start", "general", 2, 5, 32, 6, g, 9000),  # the starts are not shipped: first parts of others' training
         Recipe("start-again", "general", 2, 5, 32, 6, g, 3500, "start", rate=8e-4),
-        Recipe("general-x2-full", "general", 2, 5, 32, 6, g, 6000, "start-again", rate=6e-4),
+        Recipe("start-third", "general", 2, 5, 32, 6, g, 6000, "start-again", rate=6e-4),
+        Recipe("general-x2-full", "general", 2, 5, 32, 6, g, 12000, "start-third", rate=8e-4, levels=(0, 0.6)),
         Recipe("general-x2-quick", "general", 2, 1, 16, 3, g, 8000),
         Recipe("general-x1-full", "general", 1, 5, 32, 6, g, 2000, "start-again", rate=1e-3),
         Recipe("general-x1-quick", "general", 1, 1, 16, 3, g, 4000, "general-x2-quick", rate=1e-3),
