@@ -4,6 +4,7 @@
 #include "demo/clips.h"
 
 #include <QApplication>
+#include <QFileDialog>
 #include <QMenu>
 #include <QWheelEvent>
 #include <malloc.h>
@@ -84,8 +85,11 @@ void chooseFromMenu(const QString& words, const std::function<void()>& open) {
     QTimer::singleShot(50, [&] {
         auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
         if (!menu) return;
-        for (QAction* a : menu->actions())
-            if (a->text() == words && a->isEnabled()) done = true, a->trigger();
+        QList<QAction*> entries = menu->actions();
+        for (QMenu* sub : menu->findChildren<QMenu*>()) entries += sub->actions();
+        const auto entry =
+            std::ranges::find_if(entries, [&](QAction* a) { return a->text() == words && a->isEnabled(); });
+        if (entry != entries.end()) done = true, (*entry)->trigger();
         menu->close();
     });
     open();
@@ -93,6 +97,22 @@ void chooseFromMenu(const QString& words, const std::function<void()>& open) {
     CHECK(done);
     // Shortcuts are heard again when the window below is the active one again.
     REQUIRE(waitFor([] { return !QApplication::activePopupWidget() && QApplication::activeWindow(); }));
+}
+
+void chooseFile(const QString& path, const std::function<void()>& open) {
+    bool asked = false;
+    QWidget* below = QApplication::activeWindow();
+    const std::function<void()> answer = [&] {
+        auto* d = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
+        if (d) d->selectFile(path);
+        if (!d || d->selectedFiles() != QStringList{path}) return QTimer::singleShot(20, [&] { answer(); });
+        asked = true;
+        static_cast<QDialog*>(d)->accept();
+        if (below) below->activateWindow();
+    };
+    QTimer::singleShot(20, [&] { answer(); });
+    open();
+    CHECK(waitFor([&] { return asked; }));
 }
 
 } // namespace ulm::test
