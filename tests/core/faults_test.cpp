@@ -275,3 +275,74 @@ TEST_CASE(
     CHECK(all[2].what == "softness_px"); // the texture lies too near the blocks
     CHECK(choosePlaces(i, {0, 0, 50, 50}, 60).empty());
 }
+
+TEST_CASE("every kind of finding tells its own figure, at its place, and alone") {
+    MediaFacts facts;
+    facts.video.width = facts.video.codedWidth = 1920;
+    facts.video.height = facts.video.codedHeight = 1080;
+    facts.video.fps = 30;
+    struct Case {
+        const char *key, *told; ///< told: part of its words
+        std::function<void(Inspection&)> spoil;
+        std::int64_t frame = 0;
+    };
+    const std::vector<Case> all = {
+        {"haloes", "overshoot by 35 %", [](Inspection& i) { i.readings.haloes = 35; }},
+        {"ringing", "beside edges", [](Inspection& i) { i.readings.ringing = 20; }},
+        {"stairs", "80 % of a full staircase", [](Inspection& i) { i.readings.stairs = 80; }},
+        {"banding", "contours in smooth areas, reading 60", [](Inspection& i) { i.readings.banding = 60; }},
+        {"crushed", "30.0 % of the picture has no tones left", [](Inspection& i) { i.readings.crushed = 30; }},
+        {"cast", "may well be meant", [](Inspection& i) { i.readings.cast = 30; }},
+        {"combing", "50 % of what moves is combed", [](Inspection& i) { i.readings.combing = 50; }},
+        {"duplicates", "1 of every 5, so it was 24.00 frames a second",
+         [](Inspection& i) {
+             i.framesLooked = 100, i.repeats = {1, 5};
+             for (int n = 4; n < 100; n += 5) i.duplicates.push_back(n);
+         },
+         4},
+        {"duplicates", "3 frames repeat the one before",
+         [](Inspection& i) { i.framesLooked = 100, i.duplicates = {9, 40, 41}; }, 9},
+        {"gaps", "the times of 2 frames are left out",
+         [](Inspection& i) { i.timing.missing = 2, i.timing.gaps = {17}; }, 17},
+        {"timing", "12 % of frames come early or late", [](Inspection& i) { i.timing.unevenShare = 12; }},
+        {"jumps", "1 place looks as if a frame were missing",
+         [](Inspection& i) { i.movement.jumps = {31}, i.movement.confidence = 1; }, 31},
+        {"judder", "strays by 45 %", [](Inspection& i) { i.movement.judder = 45; }},
+        {"shake", "trembles by 9",
+         [](Inspection& i) { i.movement.shake = 9, i.movement.confidence = 0.9, i.movement.shakiest = 12; }, 12},
+        {"interlace", "bottom field first", [](Inspection& i) { i.fieldOrder = "bottom"; }},
+        {"overlay", "1 place stays put while the rest moves",
+         [](Inspection& i) { i.overlays = {{0, {8, 8, 60, 20}, 0.8}}; }},
+        {"lost", "1 frame could not be decoded", [](Inspection& i) { i.framesLost = 1; }},
+        {"sound_clipping", "0.5", [](Inspection& i) { i.sound.clippedShare = 0.5; }},
+        {"sound_silent", "nothing is heard", [](Inspection& i) { i.sound.loudness = -70; }},
+        {"sound_loudness", "-31", [](Inspection& i) { i.sound.loudness = -31; }},
+        {"sound_loudness", "-6", [](Inspection& i) { i.sound.loudness = -6; }},
+        {"sound_peak", "true peak", [](Inspection& i) { i.sound.truePeak = 0.4; }},
+        {"sound_noise", "quietest parts lie at -32 dB", [](Inspection& i) { i.sound.noiseFloor = -32; }},
+    };
+    for (const Case& c : all) {
+        Inspection i;
+        i.inside = {0, 0, 1920, 1080};
+        i.sound = {true, -14, 6, -2, -70, 0, {}, {}, 10};
+        REQUIRE(findings(i, facts).empty());
+        c.spoil(i);
+        const auto found = findings(i, facts);
+        INFO(c.key << ": " << (found.empty() ? "nothing" : found[0].told));
+        REQUIRE(found.size() == 1);
+        CHECK(found[0].key == c.key);
+        CHECK(found[0].told.find(c.told) != std::string::npos);
+        CHECK(found[0].frame == c.frame);
+    }
+    // What a camera loses in the shadows counts for more than black that was drawn.
+    Inspection i;
+    i.inside = {0, 0, 1920, 1080};
+    i.readings.crushed = 30;
+    const double filmed = findings(i, facts)[0].severity;
+    i.kind = "line art";
+    CHECK(findings(i, facts)[0].severity < filmed);
+    // A file that says interlaced and shows no combs is told so, with less weight.
+    facts.video.interlaced = true;
+    i.readings.crushed = 0;
+    CHECK(findings(i, facts)[0].told == "the file says so, but no combs show");
+}
