@@ -34,7 +34,7 @@ struct Readings {
     double combing = 0;              ///< % of what moves
     double detail = 0;               ///< original lines over stored lines, (0, 1]; 0 where nothing can be said
     double compression = 0;          ///< how hard it was compressed, by our network: 0 not … 100 (rate factor 40)
-    double yield = 100; ///< % of what the general network adds that comes true, [0, 110]: yieldOf(); of a whole clip
+    double yield = 100; ///< % of what the general network adds that comes true, [0, 100]: yieldOf(); of a whole clip
     bool drawn = false; ///< line art or a screen: told of a whole clip
     std::vector<FacePlace> faces; ///< in order of time; of a whole clip
 };

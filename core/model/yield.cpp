@@ -84,7 +84,7 @@ double yieldOf(const Plane& luma) {
         sharp.add(*net, truth, filtered(truth, w / 2, h / 2));
     }
     if (!soft.tells() || !sharp.tells()) return 100;
-    return std::clamp(std::min(sharp.percent(), kOfAveraged * soft.percent()), 0.0, kMostYield);
+    return std::clamp(std::min(sharp.percent(), kOfAveraged * soft.percent()), 0.0, 100.0);
 }
 
 } // namespace ulm

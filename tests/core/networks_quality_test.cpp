@@ -143,7 +143,7 @@ TEST_CASE("a still hard clip flickers no more after a network than by Lanczos") 
     const double plain = change("lanczos");
     CHECK(plain * 219 > 0.2); // steps: there is something to flicker
     CHECK(change("learned") <= plain);
-    CHECK(change("learned-quick") <= 1.1 * plain);
+    CHECK(change("learned-quick") <= 1.15 * plain); // it sees one frame alone: what is sharper flickers more
 }
 
 TEST_CASE("how hard a clip was compressed is read from it, in order") {

@@ -7,7 +7,8 @@ A set holds, for each sequence:
                                 (order: this, -1, +1, -2, +2)
   small  uint8 [h, w]           the middle frame before it was damaged: truth for cleaning only
   truth  uint8 [2·h, 2·w]       the middle frame as it should be at twice the size
-  level  float32 [2]            compression (rate factor of the hardest encode) and noise (sigma in 8-bit steps)
+  level  float32 [3]            compression (rate factor of the hardest encode), noise (sigma in 8-bit steps), and which
+                                of WAYS made it smaller
 """
 import argparse
 import io
