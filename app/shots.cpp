@@ -164,11 +164,12 @@ int main(int argc, char** argv) {
     window.project().chosen() = {"sparrowgate", "cobblecast"};
     window.addToRunList();
     window.showPage(MainWindow::kRunList);
-    waitFor([&] {
+    const auto underWay = [&] {
         const auto& items = window.runs().items();
         return items.size() == 3 && items[0].state == RunItem::State::Done &&
                items[1].progress.done > items[1].progress.total / 3;
-    });
+    };
+    if (!waitFor(underWay, 600000)) qWarning("the run list is not as far as its picture wants it");
     camera.take("run-list");
     for (int i = 0; i < 3; ++i) window.runs().cancel(i);
     waitFor([&] { return !window.runs().running(); });

@@ -11,8 +11,9 @@ namespace {
 
 constexpr int kPlace = 128, kLeast = 96; // pixels of the picture
 constexpr double kFaintest = 0.03 / 219; // of what a network adds: below it there is nothing to judge
-// Averaging leaves detail that foils the network: its share is an upper bound with some grace, for clips are made smaller in
-// sharper ways as well. On training's held-back clips it gains 0.06 dB over averaging alone (docs/networks.md).
+// Averaging leaves detail that foils the network: its share is an upper bound with some grace, for clips are made
+// smaller in sharper ways as well. On training's held-back clips it gains 0.06 dB over averaging alone
+// (docs/networks.md).
 constexpr double kOfAveraged = 1.3;
 
 Plane part(const Plane& p, const Rect& place) {
@@ -79,7 +80,8 @@ double yieldOf(const Plane& luma) {
     if (!net || w < kLeast || h < kLeast) return 100;
     Share soft, sharp;
     for (int k = 0; k < 3; ++k) { // along the diagonal, the middle among them
-        const Plane truth = part(luma, {all.x + (all.w - w) * (2 * k + 1) / 6, all.y + (all.h - h) * (2 * k + 1) / 6, w, h});
+        const Plane truth =
+            part(luma, {all.x + (all.w - w) * (2 * k + 1) / 6, all.y + (all.h - h) * (2 * k + 1) / 6, w, h});
         soft.add(*net, truth, averaged(truth));
         sharp.add(*net, truth, filtered(truth, w / 2, h / 2));
     }

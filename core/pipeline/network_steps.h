@@ -35,8 +35,8 @@ double enlargeStrength(const Ticket&, const Readings&);
 bool cleansByNetwork(const Ticket&);
 bool enlargesByNetwork(const Ticket&);
 
-/// The ticket with filters in the networks' place: what forecasts of sizes are made with, for they come near enough, and
-/// networks would take as long as the render itself.
+/// The ticket with filters in the networks' place: what forecasts of sizes are made with, for they come near enough,
+/// and networks would take as long as the render itself.
 Ticket withoutNetworks(Ticket);
 
 /// `input` with its blocks and noise removed by a network, at its own size; values below the readings mix it in by

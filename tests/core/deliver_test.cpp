@@ -165,7 +165,8 @@ TEST_CASE("a size limit is met as closely where networks treat the clip, though 
         free.deliver.quality = "best";
         free.enlarge.method = method;
         exportClip({clip, folder / (std::string(method) + ".mp4"), free}, {});
-        return compareClips(Clip::openVideo(folder / (std::string(method) + ".mp4")), Clip::openVideo(folder / "out.mp4"), {})
+        return compareClips(Clip::openVideo(folder / (std::string(method) + ".mp4")),
+                            Clip::openVideo(folder / "out.mp4"), {})
             .psnrY()
             .mean;
     };

@@ -301,7 +301,10 @@ TEST_CASE("every kind of finding tells its own figure, at its place, and alone")
          },
          4},
         {"duplicates", "3 frames repeat the one before",
-         [](Inspection& i) { i.framesLooked = 100, i.duplicates = {9, 40, 41}; }, 9},
+         [](Inspection& i) {
+             i.framesLooked = 100, i.duplicates = {9, 40, 41};
+         },
+         9},
         {"gaps", "the times of 2 frames are left out",
          [](Inspection& i) { i.timing.missing = 2, i.timing.gaps = {17}; }, 17},
         {"timing", "12 % of frames come early or late", [](Inspection& i) { i.timing.unevenShare = 12; }},
@@ -312,7 +315,9 @@ TEST_CASE("every kind of finding tells its own figure, at its place, and alone")
          [](Inspection& i) { i.movement.shake = 9, i.movement.confidence = 0.9, i.movement.shakiest = 12; }, 12},
         {"interlace", "bottom field first", [](Inspection& i) { i.fieldOrder = "bottom"; }},
         {"overlay", "1 place stays put while the rest moves",
-         [](Inspection& i) { i.overlays = {{0, {8, 8, 60, 20}, 0.8}}; }},
+         [](Inspection& i) {
+             i.overlays = {{0, {8, 8, 60, 20}, 0.8}};
+         }},
         {"lost", "1 frame could not be decoded", [](Inspection& i) { i.framesLost = 1; }},
         {"sound_clipping", "0.5", [](Inspection& i) { i.sound.clippedShare = 0.5; }},
         {"sound_silent", "nothing is heard", [](Inspection& i) { i.sound.loudness = -70; }},

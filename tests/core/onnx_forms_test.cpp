@@ -59,7 +59,10 @@ onnx::AttributeProto* attribute(OnnxMaker& m, const char* name, onnx::AttributeP
 
 TEST_CASE("older forms of operators, which keep in attributes what newer ones take as inputs, are read alike") {
     const std::string slice = file(
-        3, [](OnnxMaker& m) { return m.step("Slice", {"picture"}, {{"axes", {1}}, {"starts", {1}}, {"ends", {3}}}); },
+        3,
+        [](OnnxMaker& m) {
+            return m.step("Slice", {"picture"}, {{"axes", {1}}, {"starts", {1}}, {"ends", {3}}});
+        },
         9);
     const auto two = ran(slice, 3, 2, 2);
     CHECK(two == std::vector<float>{4, 5, 6, 7, 8, 9, 10, 11});
@@ -70,10 +73,14 @@ TEST_CASE("older forms of operators, which keep in attributes what newer ones ta
     CHECK(ran(backwards, 3, 2, 2) == std::vector<float>{8, 9, 10, 11});
 
     const std::string clip = file(
-        1, [](OnnxMaker& m) { return m.step("Clip", {"picture"}, {}, {{"min", 1.f}, {"max", 2.f}}); }, 6);
+        1,
+        [](OnnxMaker& m) {
+            return m.step("Clip", {"picture"}, {}, {{"min", 1.f}, {"max", 2.f}});
+        },
+        6);
     const std::string clip11 = file(1, [](OnnxMaker& m) {
-        return m.step("Clip", {"picture", m.numbers("low", {}, std::vector{1.f}),
-                               m.numbers("high", {}, std::vector{2.f})});
+        return m.step("Clip",
+                      {"picture", m.numbers("low", {}, std::vector{1.f}), m.numbers("high", {}, std::vector{2.f})});
     });
     const std::string above = file(1, [](OnnxMaker& m) {
         return m.step("Clip", {"picture", "", m.numbers("high", {}, std::vector{2.f})});
@@ -102,7 +109,11 @@ TEST_CASE("older forms of operators, which keep in attributes what newer ones ta
     CHECK(ran(upsample7, 1, 1, 2) == ran(upsample, 1, 1, 2));
 
     const std::string pad = file(
-        1, [](OnnxMaker& m) { return m.step("Pad", {"picture"}, {{"pads", {0, 0, 1, 0, 0, 0, 0, 1}}}); }, 2);
+        1,
+        [](OnnxMaker& m) {
+            return m.step("Pad", {"picture"}, {{"pads", {0, 0, 1, 0, 0, 0, 0, 1}}});
+        },
+        2);
     CHECK(ran(pad, 1, 1, 2) == std::vector<float>{0, 0, 0, 0, 1, 0});
 
     const std::string split = file(4, [](OnnxMaker& m) { // uneven ones are named, even ones follow from their number
@@ -164,8 +175,8 @@ TEST_CASE("constants are read in each of their kinds, as themselves, through Ide
 TEST_CASE("a convolution pads as its file says: by numbers, to the same size, or not at all") {
     const auto sized = [](const std::string& pad, std::vector<float> kernel, std::int64_t side) {
         return file(1, [&](OnnxMaker& m) {
-            return m.step("Conv", {"picture", m.numbers("w", {1, 1, side, side}, kernel)}, {{"kernel_shape", {side, side}}},
-                          {}, {{"auto_pad", pad}});
+            return m.step("Conv", {"picture", m.numbers("w", {1, 1, side, side}, kernel)},
+                          {{"kernel_shape", {side, side}}}, {}, {{"auto_pad", pad}});
         });
     };
     const std::vector<float> middle{0, 0, 0, 0, 1, 0, 0, 0, 0};
@@ -195,14 +206,25 @@ TEST_CASE("every misuse of an operator is refused in words that name it, or left
     const auto four = [](OnnxMaker& m, const char* name, std::vector<float> v) { return m.numbers(name, {4}, v); };
     const std::vector<Misuse> all = {
         {"groups do not divide channels in Conv", 3,
-         [](OnnxMaker& m) { return m.step("Conv", {"picture", m.numbers("w", {4, 1, 1, 1})}, {{"group", {2}}}); }},
+         [](OnnxMaker& m) {
+             return m.step("Conv", {"picture", m.numbers("w", {4, 1, 1, 1})}, {{"group", {2}}});
+         }},
         {"absurd kernel in Conv", 1,
-         [](OnnxMaker& m) { return m.step("Conv", {"picture", m.numbers("w", {1, 1, 129, 1})}); }},
+         [](OnnxMaker& m) {
+             return m.step("Conv", {"picture", m.numbers("w", {1, 1, 129, 1})});
+         }},
         {"absurd weights in Conv", 1,
-         [](OnnxMaker& m) { return m.step("Conv", {"picture", m.numbers("w", {9000, 1, 1, 1})}); }},
-        {"not ours: weights that are no constant", 1, [](OnnxMaker& m) { return m.step("Conv", {"picture", "picture"}); }},
+         [](OnnxMaker& m) {
+             return m.step("Conv", {"picture", m.numbers("w", {9000, 1, 1, 1})});
+         }},
+        {"not ours: weights that are no constant", 1,
+         [](OnnxMaker& m) {
+             return m.step("Conv", {"picture", "picture"});
+         }},
         {"not ours: weights that are not four-dimensional", 1,
-         [](OnnxMaker& m) { return m.step("Conv", {"picture", m.numbers("w", {3, 3})}); }},
+         [](OnnxMaker& m) {
+             return m.step("Conv", {"picture", m.numbers("w", {3, 3})});
+         }},
         {"not ours: output_shape", 1,
          [](OnnxMaker& m) {
              return m.step("ConvTranspose", {"picture", m.numbers("w", {1, 1, 2, 2})}, {{"output_shape", {8, 8}}});
@@ -212,19 +234,34 @@ TEST_CASE("every misuse of an operator is refused in words that name it, or left
              m.numbers("w", {2, 1, 1, 1}, std::vector{1.f});
              return m.step("Conv", {"picture", "w"});
          }},
-        {"not ours: slopes that are no constant", 1, [](OnnxMaker& m) { return m.step("PRelu", {"picture", "picture"}); }},
+        {"not ours: slopes that are no constant", 1,
+         [](OnnxMaker& m) {
+             return m.step("PRelu", {"picture", "picture"});
+         }},
         {"not ours: a constant that is neither one number nor one a channel", 2,
-         [](OnnxMaker& m) { return m.step("Add", {"picture", m.numbers("k", {1, 1, 4, 4})}); }},
+         [](OnnxMaker& m) {
+             return m.step("Add", {"picture", m.numbers("k", {1, 1, 4, 4})});
+         }},
         {"not ours: whole numbers beside a picture", 1,
-         [](OnnxMaker& m) { return m.step("Add", {"picture", m.whole("k", {1})}); }},
+         [](OnnxMaker& m) {
+             return m.step("Add", {"picture", m.whole("k", {1})});
+         }},
         {"not ours: pictures of different numbers of channels", 1,
-         [](OnnxMaker& m) { return m.step("Add", {"picture", m.conv("picture", 1, 2, "a")}); }},
+         [](OnnxMaker& m) {
+             return m.step("Add", {"picture", m.conv("picture", 1, 2, "a")});
+         }},
         {"not ours: arithmetic of constants", 1,
-         [](OnnxMaker& m) { return m.step("Add", {m.numbers("a", {2}), m.numbers("b", {3})}); }},
+         [](OnnxMaker& m) {
+             return m.step("Add", {m.numbers("a", {2}), m.numbers("b", {3})});
+         }},
         {"not ours: a bound that is no constant", 1,
-         [](OnnxMaker& m) { return m.step("Clip", {"picture", "picture"}); }},
+         [](OnnxMaker& m) {
+             return m.step("Clip", {"picture", "picture"});
+         }},
         {"not ours: joining along another axis", 1,
-         [](OnnxMaker& m) { return m.step("Concat", {"picture", "picture"}, {{"axis", {2}}}); }},
+         [](OnnxMaker& m) {
+             return m.step("Concat", {"picture", "picture"}, {{"axis", {2}}});
+         }},
         {"absurd number of channels in Concat", 64,
          [](OnnxMaker& m) {
              std::string a = m.step("Concat", {"picture", "picture", "picture", "picture"}, {{"axis", {1}}});
@@ -240,7 +277,9 @@ TEST_CASE("every misuse of an operator is refused in words that name it, or left
              return m.step("Slice", {"picture", m.whole("s", {1}), m.whole("e", {1}), m.whole("x", {1})});
          }},
         {"not ours: splitting along another axis", 2,
-         [](OnnxMaker& m) { return m.step("Split", {"picture"}, {{"axis", {3}}}); }},
+         [](OnnxMaker& m) {
+             return m.step("Split", {"picture"}, {{"axis", {3}}});
+         }},
         {"uneven parts in Split", 3,
          [](OnnxMaker& m) {
              m.step("Split", {"picture"}, {{"axis", {1}}}, {}, {}, "a");
@@ -248,15 +287,25 @@ TEST_CASE("every misuse of an operator is refused in words that name it, or left
              return std::string("a");
          }},
         {"parts do not fit in Split", 3,
-         [](OnnxMaker& m) { return m.step("Split", {"picture", m.whole("p", {1, 2})}, {{"axis", {1}}}); }},
+         [](OnnxMaker& m) {
+             return m.step("Split", {"picture", m.whole("p", {1, 2})}, {{"axis", {1}}});
+         }},
         {"channels do not fit the block size", 3,
-         [](OnnxMaker& m) { return m.step("DepthToSpace", {"picture"}, {{"blocksize", {2}}}); }},
+         [](OnnxMaker& m) {
+             return m.step("DepthToSpace", {"picture"}, {{"blocksize", {2}}});
+         }},
         {"absurd factor in Resize", 1,
-         [&](OnnxMaker& m) { return m.step("Resize", {"picture", "", four(m, "f", {1, 1, 1000, 1000})}); }},
+         [&](OnnxMaker& m) {
+             return m.step("Resize", {"picture", "", four(m, "f", {1, 1, 1000, 1000})});
+         }},
         {"not ours: scaling of channels", 1,
-         [&](OnnxMaker& m) { return m.step("Resize", {"picture", "", four(m, "f", {1, 2, 2, 2})}); }},
+         [&](OnnxMaker& m) {
+             return m.step("Resize", {"picture", "", four(m, "f", {1, 2, 2, 2})});
+         }},
         {"not ours: a size that is not given as four factors", 1,
-         [](OnnxMaker& m) { return m.step("Resize", {"picture", "", m.numbers("f", {2}, std::vector{2.f, 2.f})}); }},
+         [](OnnxMaker& m) {
+             return m.step("Resize", {"picture", "", m.numbers("f", {2}, std::vector{2.f, 2.f})});
+         }},
         {"not ours: coordinates tf_crop_and_resize", 1,
          [&](OnnxMaker& m) {
              return m.step("Resize", {"picture", "", four(m, "f", {1, 1, 2, 2})}, {}, {},
@@ -271,15 +320,21 @@ TEST_CASE("every misuse of an operator is refused in words that name it, or left
              return m.step("Resize", {"picture", "", four(m, "f", {1, 1, 2, 2})}, {{"exclude_outside", {1}}});
          }},
         {"not ours: padding of other than four axes", 1,
-         [](OnnxMaker& m) { return m.step("Pad", {"picture", m.whole("p", {1, 1})}); }},
+         [](OnnxMaker& m) {
+             return m.step("Pad", {"picture", m.whole("p", {1, 1})});
+         }},
         {"not ours: padding of channels", 1,
-         [](OnnxMaker& m) { return m.step("Pad", {"picture", m.whole("p", {0, 1, 0, 0, 0, 0, 0, 0})}); }},
+         [](OnnxMaker& m) {
+             return m.step("Pad", {"picture", m.whole("p", {0, 1, 0, 0, 0, 0, 0, 0})});
+         }},
         {"absurd padding in Pad", 1,
-         [](OnnxMaker& m) { return m.step("Pad", {"picture", m.whole("p", {0, 0, -3, 0, 0, 0, 0, 0})}); }},
+         [](OnnxMaker& m) {
+             return m.step("Pad", {"picture", m.whole("p", {0, 0, -3, 0, 0, 0, 0, 0})});
+         }},
         {"not ours: padding with a value", 1,
          [](OnnxMaker& m) {
-             return m.step("Pad", {"picture", m.whole("p", {0, 0, 1, 1, 0, 0, 1, 1}),
-                                   m.numbers("v", {1}, std::vector{0.5f})});
+             return m.step("Pad",
+                           {"picture", m.whole("p", {0, 0, 1, 1, 0, 0, 1, 1}), m.numbers("v", {1}, std::vector{0.5f})});
          }},
         {"not ours: a constant of another kind", 1,
          [](OnnxMaker& m) {
@@ -323,13 +378,15 @@ TEST_CASE("every misuse of an operator is refused in words that name it, or left
          }},
         {"its input is not a picture", 1,
          [](OnnxMaker& m) {
-             auto* shape = m.model().mutable_graph()->mutable_input(0)->mutable_type()->mutable_tensor_type()->mutable_shape();
+             auto* shape =
+                 m.model().mutable_graph()->mutable_input(0)->mutable_type()->mutable_tensor_type()->mutable_shape();
              shape->mutable_dim()->RemoveLast();
              return m.step("Relu", {"picture"});
          }},
         {"its input is a batch of pictures", 1,
          [](OnnxMaker& m) {
-             auto* shape = m.model().mutable_graph()->mutable_input(0)->mutable_type()->mutable_tensor_type()->mutable_shape();
+             auto* shape =
+                 m.model().mutable_graph()->mutable_input(0)->mutable_type()->mutable_tensor_type()->mutable_shape();
              shape->mutable_dim(0)->set_dim_value(8);
              return m.step("Relu", {"picture"});
          }},
@@ -357,7 +414,8 @@ TEST_CASE("networks that treat rows and columns unlike, align corners, or look t
         }
     };
     CHECK(reason([](OnnxMaker& m) {
-              return m.step("Conv", {"picture", m.numbers("w", {1, 1, 3, 3})}, {{"strides", {1, 2}}, {"pads", {1, 1, 1, 1}}});
+              return m.step("Conv", {"picture", m.numbers("w", {1, 1, 3, 3})},
+                            {{"strides", {1, 2}}, {"pads", {1, 1, 1, 1}}});
           }).find("treats rows and columns unlike") != std::string::npos);
     CHECK(reason([](OnnxMaker& m) {
               return m.step("Resize", {"picture", "", m.numbers("f", {4}, std::vector{1.f, 1.f, 2.f, 2.f})}, {}, {},
@@ -372,8 +430,10 @@ TEST_CASE("networks that treat rows and columns unlike, align corners, or look t
           }).find("pixels far") != std::string::npos);
     CHECK(reason([](OnnxMaker& m) { // an even kernel without padding: half a pixel off
               return m.step("Conv", {"picture", m.numbers("w", {1, 1, 2, 2})});
-          }).find("between pixels") != std::string::npos);
+          })
+              .find("between pixels") != std::string::npos);
     CHECK(reason([](OnnxMaker& m) { // more pixels than pixels in
               return m.step("Conv", {"picture", m.numbers("w", {1, 1, 1, 1})}, {{"pads", {4, 4, 4, 4}}});
-          }).find("more pixels than its scale says") != std::string::npos);
+          })
+              .find("more pixels than its scale says") != std::string::npos);
 }

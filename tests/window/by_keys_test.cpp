@@ -154,9 +154,7 @@ TEST_CASE("a grid of trials that cannot be written is told, with what to do") {
 TEST_CASE("a ticket is saved and loaded by the menu, and one that makes no sense is told and changes nothing") {
     Bench b;
     const auto choose = [&](const char* words, const QString& file) {
-        chooseFile(file, [&] {
-            chooseFromMenu(words, [&] { b.find<QToolButton>("ticketMenu")->click(); });
-        });
+        chooseFile(file, [&] { chooseFromMenu(words, [&] { b.find<QToolButton>("ticketMenu")->click(); }); });
     };
     b.set({"clean.blocks=41", "finish.sharpen.amount=0.75"});
     const Ticket kept = b.ticket();
@@ -181,7 +179,8 @@ TEST_CASE("a ticket is saved and loaded by the menu, and one that makes no sense
 TEST_CASE("targets are chosen by keys and watched by menu; a chip says what is too long, squeezed, or over") {
     TempFolder cards;
     const auto card = [&](const std::string& name, const std::string& limits) {
-        writeFileWhole(cards / (name + ".json"), "{\"name\":\"" + name + "\",\"title\":\"" + name + "\"," + limits + "}");
+        writeFileWhole(cards / (name + ".json"),
+                       "{\"name\":\"" + name + "\",\"title\":\"" + name + "\"," + limits + "}");
     };
     card("brief", "\"max_seconds\": 0.5");
     card("roomy", "\"max_mb\": 500");
@@ -224,8 +223,11 @@ TEST_CASE("a kept run list comes back with its outcomes; what was interrupted st
     QFile::copy(QString::fromStdString(demoClips() / "hands.mp4"), clip);
     using nlohmann::json;
     const auto run = [&](const char* state, const char* name) {
-        return json{{"clip", clip.toStdString()}, {"output", clips / name}, {"ticket", toJson(Ticket{})},
-                    {"state", state},             {"words", "told then"}};
+        return json{{"clip", clip.toStdString()},
+                    {"output", clips / name},
+                    {"ticket", toJson(Ticket{})},
+                    {"state", state},
+                    {"words", "told then"}};
     };
     {
         MainWindow w(QString::fromStdString(session.path()));
@@ -239,8 +241,8 @@ TEST_CASE("a kept run list comes back with its outcomes; what was interrupted st
     json kept = json::parse(readTextFile(file));
     json nonsense = run("done", "x.mp4");
     nonsense["ticket"] = 7;
-    kept["runs"] = {run("done", "a.mp4"), nonsense,  run("failed", "b.mp4"), run("cancelled", "c.mp4"),
-                    json{{"clip", 3}},    run("running", "d.mp4")};
+    kept["runs"] = {run("done", "a.mp4"),      nonsense,          run("failed", "b.mp4"),
+                    run("cancelled", "c.mp4"), json{{"clip", 3}}, run("running", "d.mp4")};
     writeFileWhole(file, kept.dump());
     MainWindow w(QString::fromStdString(session.path()));
     w.restore();

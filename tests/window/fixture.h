@@ -60,7 +60,8 @@ public:
 /// Turns the wheel by so many notches (up is positive) over a place of a widget.
 void turnWheel(QWidget*, const QPoint& at, int notches);
 void drag(QWidget*, const QPoint& from, const QPoint& to, Qt::MouseButton = Qt::LeftButton, Qt::KeyboardModifiers = {});
-/// Opens a menu, chooses the entry with these words (in a menu inside it, too), and closes it; fails where there is none.
+/// Opens a menu, chooses the entry with these words (in a menu inside it, too), and closes it; fails where there is
+/// none.
 void chooseFromMenu(const QString& words, const std::function<void()>& open);
 /// Answers the file dialog that `open` brings up with this path.
 void chooseFile(const QString& path, const std::function<void()>& open);
