@@ -151,8 +151,7 @@ Inspection inspectionFromJson(const json& j, const std::string& file) {
         if (j.at("ulmwood_inspection") != kVersion) throw std::runtime_error("of another version");
         i.complete = j.at("complete").get<bool>();
         i.readings = readingsFrom(j.at("readings"));
-        i.readings.yield =
-            j.at("yield").get<double>(); // an inspection without it was kept by an older version: not used
+        i.readings.yield = j.at("yield").get<double>();
         for (const auto& [key, d] : j.at("details").items()) {
             i.confidence[key] = d.at("confidence").get<double>();
             const json& w = d.at("worst");

@@ -11,8 +11,8 @@ namespace {
 
 constexpr int kPlace = 128, kLeast = 96; // pixels of the picture
 constexpr double kFaintest = 0.03 / 219; // of what a network adds: below it there is nothing to judge
-// Averaging leaves detail that foils the network: its share is an upper bound with some grace, for clips are made
-// smaller in sharper ways as well. On training's held-back clips it gains 0.06 dB over averaging alone
+// Averaging leaves detail that foils the network. Its share bounds the other from above, with some grace: clips are
+// made smaller in sharper ways, too. On fresh training-like clips that gains 0.06 dB over averaging alone
 // (docs/networks.md).
 constexpr double kOfAveraged = 1.3;
 

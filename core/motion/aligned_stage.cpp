@@ -122,8 +122,8 @@ public:
             high[axis] = static_cast<int>(std::ceil(most));
         }
         const Rect pointed{here.x + low[0], here.y + low[1], here.w + high[0] - low[0], here.h + high[1] - low[1]};
-        return {{0, n + offset_,
-                 around(pointed, 0)}}; // what cubic interpolation looks at beyond it lies in `here`'s margin
+        // What cubic interpolation looks at beyond it lies in `here`'s margin.
+        return {{0, n + offset_, around(pointed, 0)}};
     }
 
     void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
