@@ -35,10 +35,12 @@ struct Sample {
 };
 
 // The file's own quantiser says best how hard its last encode was. An earlier one, before an upload, say, may have been
-// harder: then the picture's estimate stands, less its usual error. x264's mean quantiser lies about 6 above the rate
-// factor that networks were trained by.
-double compressionBy(double quantiser, double estimate) {
-    return std::max(std::clamp((quantiser - 6 - 12) / 28, 0.0, 1.0) * 100, estimate - 25);
+// harder: then the picture's estimate stands, less its usual error; where a grid of blocks shows, too, it stands in
+// full (fine encodes read up to 2 there, hard ones under a fine one mostly 3 and more). x264's mean quantiser lies
+// about 6 above the rate factor that networks were trained by.
+double compressionBy(double quantiser, double estimate, double blocking) {
+    const double error = 16 * std::clamp(3 - blocking, 0.0, 1.0);
+    return std::max(std::clamp((quantiser - 6 - 12) / 28, 0.0, 1.0) * 100, estimate - error);
 }
 
 // Which field comes first: between a frame's second field and the next frame's first one half as much time passes as
@@ -223,6 +225,7 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
     // Kept apart until the readings are done: those copy what is known so far from other threads.
     std::vector<std::int64_t> breaks, cuts, duplicates;
     std::int64_t looked = 0, taken = 0;
+    const bool fine = keptFinely(v);
     tbb::task_group readings, sound;
     SoundReadings heard;
     const auto finishTasks = [&] {
@@ -246,12 +249,12 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
                         source.compute(n + 1, {}, *next, cancel);
                     }
                     const bool yield = taken % 5 == 0, faces = taken++ % 4 == 1 || wanted <= 6;
-                    const std::optional<double> quantiser = meanQuantiser(*frame.picture);
+                    const std::optional<double> quantiser = fine ? 0 : meanQuantiser(*frame.picture);
                     readings.run([&gathering, picture, next, n, faces, yield, quantiser] {
                         const Plane& luma = picture->planes[0];
                         Sample s{n, lookAt(*picture, next ? &next->planes[0] : nullptr), findText(luma, n), {}, {}, 0};
-                        if (quantiser)
-                            s.reading.readings.compression = compressionBy(*quantiser, s.reading.readings.compression);
+                        Readings& r = s.reading.readings;
+                        if (quantiser) r.compression = compressionBy(*quantiser, r.compression, r.blocking);
                         if (yield) s.yield = yieldOf(luma);
                         if (faces) s.faces = findFaces(luma, n);
                         if (next && s.reading.readings.combing > 2) s.fieldVote = fieldVote(luma, next->planes[0]);

@@ -1,5 +1,7 @@
 // How damaged a clip is told to networks: by its own quantisers, by the estimating network, by the ticket.
 #include "core/deliver/movie_writer.h"
+#include "core/inspect/inspection.h"
+#include "core/media/clip.h"
 #include "core/media/decoder.h"
 #include "core/media/frame_convert.h"
 #include "core/media/quantiser.h"
@@ -9,6 +11,8 @@
 #include "tests/support/clips.h"
 
 #include <catch2/catch.hpp>
+
+#include <cmath>
 
 using namespace ulm;
 
@@ -20,7 +24,7 @@ DecodedFrame middleFrame(const std::string& clip) {
 }
 
 // A still photograph, encoded at this rate factor and back.
-Picture encoded(const test::TempFolder& folder, const Picture& p, double crf) {
+std::string clipOf(const test::TempFolder& folder, const Picture& p, double crf) {
     VideoEncoding e;
     e.width = p.format.width;
     e.height = p.format.height;
@@ -29,6 +33,11 @@ Picture encoded(const test::TempFolder& folder, const Picture& p, double crf) {
     MovieWriter w(path, "matroska", e, std::nullopt);
     for (int n = 0; n < 5; ++n) w.write(*toFrame(p, AV_PIX_FMT_YUV420P), n, 1);
     w.finish();
+    return path;
+}
+
+Picture encoded(const test::TempFolder& folder, const Picture& p, double crf) {
+    const std::string path = clipOf(folder, p, crf);
     Picture back = Picture::make(p.format, p.format.frame());
     toPicture(*middleFrame(path).picture, back);
     return back;
@@ -53,6 +62,20 @@ TEST_CASE("the estimate rises with the encode's rate factor, and noise is not ta
     CHECK(estimateCompression(noisy.planes[0]) < 0.2);
 }
 
+TEST_CASE("a hard encode under a fine one is seen, and a fine one alone is not taken for it") {
+    const test::TempFolder folder;
+    const auto compression = [&](const Picture& p) {
+        return inspectClip(Clip::openVideo(clipOf(folder, p, 10)), {}).readings.compression;
+    };
+    for (const std::uint32_t seed : {71u, 5u}) {
+        const Picture clean = test::photograph(480, 352, seed);
+        const double fine = compression(clean), again = compression(encoded(folder, clean, 36));
+        INFO("fine " << fine << ", encoded again " << again);
+        CHECK(fine < 20);
+        CHECK(again > 45); // 86 is meant
+    }
+}
+
 TEST_CASE("nothing is estimated without the network, or of a picture too small for it") {
     const test::TempFolder folder;
     CHECK(estimateCompression(test::photograph(60, 200, 3).planes[0]) == 0);
@@ -60,22 +83,49 @@ TEST_CASE("nothing is estimated without the network, or of a picture too small f
     CHECK(estimateCompression(encoded(folder, test::photograph(320, 240, 3), 34).planes[0]) == 0);
 }
 
-TEST_CASE("the mean quantiser is the one the encoder used, and only H.264 tells it") {
+TEST_CASE("the mean quantiser is the one the encoder used, on one scale for all that tell it") {
     const test::TempFolder folder;
     test::ClipRecipe r;
     r.width = 160, r.height = 128, r.frames = 6;
-    for (const int q : {12, 26, 40}) {
-        r.options = {{"qp", std::to_string(q)}};
-        const std::string path = folder / ("q" + std::to_string(q) + ".mp4");
+    const auto told = [&](const std::string& encoder, decltype(r.options) options) {
+        r.encoder = encoder;
+        r.options = std::move(options);
+        const std::string path = folder / "clip.mkv";
         test::writeClip(path, r);
-        const auto told = meanQuantiser(*middleFrame(path).picture);
-        REQUIRE(told);
-        CHECK(*told == Approx(q).margin(3.5)); // frames between others take a little more
-    }
-    r.options.clear();
-    r.encoder = "ffv1";
-    test::writeClip(folder / "without.mkv", r);
-    CHECK_FALSE(meanQuantiser(*middleFrame(folder / "without.mkv").picture));
+        return meanQuantiser(*middleFrame(path).picture);
+    };
+    for (const int q : {12, 26, 40}) // frames between others take a little more
+        CHECK(told("libx264", {{"qp", std::to_string(q)}}).value() == Approx(q).margin(3.5));
+    const auto sameOf = [](double q) { return 14.5 + 6.2 * std::log2(q); };
+    for (const char* encoder : {"mpeg4", "mpeg2video"})
+        for (const int q : {2, 8, 24}) {
+            INFO(encoder << " at " << q);
+            const std::string text = std::to_string(q);
+            CHECK(told(encoder, {{"qmin", text}, {"qmax", text}}).value() == Approx(sameOf(q)).margin(1.5));
+        }
+    const double fine = told("libvpx-vp9", {{"crf", "12"}, {"b", "0"}, {"cpu-used", "8"}}).value();
+    const double coarse = told("libvpx-vp9", {{"crf", "50"}, {"b", "0"}, {"cpu-used", "8"}}).value();
+    CHECK((fine > 8 && fine < 28));
+    CHECK((coarse > 36 && coarse < 51));
+    CHECK_FALSE(told("ffv1", {}));
+}
+
+TEST_CASE("codecs that lose nothing, and whole frames at high rates, are taken for fine") {
+    VideoFacts v;
+    v.codedWidth = 1920, v.codedHeight = 1080, v.fps = 25;
+    const auto fine = [&](const char* codec, double bitsPerPixel) {
+        v.codec = codec;
+        v.bitrate = std::int64_t(bitsPerPixel * 1920 * 1080 * 25);
+        return keptFinely(v);
+    };
+    CHECK(fine("ffv1", 0));
+    CHECK(fine("rawvideo", 12));
+    CHECK(fine("prores", 3));
+    CHECK_FALSE(fine("prores", 0.4));
+    CHECK_FALSE(fine("mjpeg", 0.8));
+    CHECK_FALSE(fine("h264", 3)); // which tells its quantiser itself
+    CHECK_FALSE(fine("hevc", 3));
+    CHECK_FALSE(fine("no such codec", 9));
 }
 
 TEST_CASE("a ticket needs readings where a value is measured or a network is to be told of damage") {

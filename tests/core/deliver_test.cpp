@@ -153,10 +153,10 @@ TEST_CASE("a size limit is met as closely where networks treat the clip, though 
     setByAssignment(t, "enlarge.scale=2");
     setByAssignment(t, "enlarge.method=learned-quick");
     setByAssignment(t, "enlarge.strength=150");
-    setByAssignment(t, "deliver.size_mb=0.09");
+    setByAssignment(t, "deliver.size_mb=0.06");
     const ExportReport r = exportClip({clip, folder / "out.mp4", t}, {});
-    CHECK(r.bytes <= 90000);
-    CHECK(r.bytes >= 0.95 * 90000);
+    CHECK(r.bytes <= 60000);
+    CHECK(r.bytes >= 0.95 * 60000);
     CHECK(r.ticket.enlarge.method == "learned-quick");
     // The networks' own pictures were delivered: without a limit the same ones come out.
     const auto shown = [&](const char* method) {

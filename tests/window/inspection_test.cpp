@@ -40,7 +40,7 @@ TEST_CASE("a kept inspection is used again, and made anew when it cannot be read
     j["ulmwood_inspection"] = 1; // from before the yield meant what it does now
     writeFileWhole(file, j.dump());
     CHECK(look() == Approx(first));
-    writeFileWhole(file, "{\"ulmwood_inspection\": 2");
+    writeFileWhole(file, "{\"ulmwood_inspection\": 3");
     CHECK(look() == Approx(first));
     // Another state of the file is another clip.
     QFile::remove(clip);

@@ -102,10 +102,10 @@ class Estimator(nn.Module):
     def __init__(self):
         super().__init__()
         self.body = nn.Sequential(
-            nn.Conv2d(1, 16, 5, padding=2), nn.LeakyReLU(LEAK), nn.Conv2d(16, 16, 4, stride=2, padding=1), nn.LeakyReLU(LEAK),
-            nn.Conv2d(16, 24, 4, stride=2, padding=1), nn.LeakyReLU(LEAK),
-            nn.Conv2d(24, 32, 4, stride=2, padding=1), nn.LeakyReLU(LEAK), nn.Conv2d(32, 32, 3, padding=1),
-            nn.LeakyReLU(LEAK), nn.Conv2d(32, 2, 1))
+            nn.Conv2d(1, 16, 5, padding=2), nn.LeakyReLU(LEAK), nn.Conv2d(16, 24, 4, stride=2, padding=1), nn.LeakyReLU(LEAK),
+            nn.Conv2d(24, 32, 4, stride=2, padding=1), nn.LeakyReLU(LEAK),
+            nn.Conv2d(32, 48, 4, stride=2, padding=1), nn.LeakyReLU(LEAK), nn.Conv2d(48, 48, 3, padding=1),
+            nn.LeakyReLU(LEAK), nn.Conv2d(48, 2, 1))
         for layer in self.body:
             if isinstance(layer, nn.Conv2d):
                 nn.init.kaiming_normal_(layer.weight, a=LEAK)

@@ -128,6 +128,21 @@ def codes(frames: list[np.ndarray]) -> list[np.ndarray]:
     return [np.round(16 + 219 * f).clip(0, 255).astype(np.uint8) for f in frames]
 
 
+def grain(rng: random.Random, frames: list[np.ndarray], sigma: float) -> list[np.ndarray]:
+    """A sensor's noise, sigma in 8-bit steps at middle grey, more of it in the light."""
+    source = np.random.default_rng(rng.getrandbits(32))
+    blur = rng.choice((0, 0, 0.5, 0.8))  # often smoothed by the camera
+
+    def one_frame(f):
+        n = source.standard_normal(f.shape).astype(np.float32)
+        if blur:
+            n = cv2.GaussianBlur(n, (0, 0), blur)
+            n /= n.std() + 1e-9
+        return np.clip(f + n * (sigma / 219) * np.sqrt(0.4 + 1.2 * f), 0, 1)
+
+    return [one_frame(f) for f in frames]
+
+
 def damage(rng: random.Random, frames: list[np.ndarray], hard: float) -> tuple[list[np.ndarray], float, float]:
     """hard: the share of hard clips. Returns luma codes, the rate factor (0: not encoded) and noise sigma."""
     draw = rng.random()
@@ -147,15 +162,7 @@ def damage(rng: random.Random, frames: list[np.ndarray], hard: float) -> tuple[l
     elif draw < hard + 0.7 * (1 - hard):
         sigma = rng.uniform(1, 12)
     if sigma > 0:
-        source = np.random.default_rng(rng.getrandbits(32))
-        blur = rng.choice((0, 0, 0.5, 0.8))  # sensors' noise is often smoothed by the camera
-        def grain(f):
-            n = source.standard_normal(f.shape).astype(np.float32)
-            if blur:
-                n = cv2.GaussianBlur(n, (0, 0), blur)
-                n /= n.std() + 1e-9
-            return np.clip(f + n * (sigma / 219) * np.sqrt(0.4 + 1.2 * f), 0, 1)
-        frames = [grain(f) for f in frames]
+        frames = grain(rng, frames, sigma)
     seen = codes(frames)
     for crf in crfs:
         seen = encode(seen, rng, crf)

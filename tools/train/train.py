@@ -128,27 +128,45 @@ def fit(r: Recipe) -> None:
             print(f"{r.name} {step + 1}/{r.steps}  {rate:.0f} crops/s  {gains(judge, r, data.held)}", flush=True)
 
 
-def fit_estimator(steps: int = 4000, side: int = 128, batch: int = 8) -> None:
+def fit_estimator(steps: int = 15000, side: int = 128, batch: int = 12) -> None:
     torch.manual_seed(3)
-    data, net = Sequences(("general", "rough", "drawn")), Estimator()
+    seen, level = [], []
+    for f in sorted(f for kind in ("encodes", "general", "rough") for f in DATA.glob(f"{kind}-*.npz")):
+        z = np.load(f)
+        encodes = f.name.startswith("encodes")
+        seen.append(z["seen"] if encodes else z["seen"][:, 0])
+        level.append(levels_of(np.stack([z["crf"]] * 2, -1) if encodes else z["level"])[:, 0])
+    if not seen:
+        sys.exit(f"{DATA}: there are no encodes. Make them with encodes.py (see docs/networks.md).")
+    seen, level = np.concatenate(seen), np.concatenate(level)
+    held = np.arange(len(seen)) % 16 == 15
+    train, net = np.flatnonzero(~held), Estimator()
+    path, first = DATA / "estimate.pt", 0
     adam = torch.optim.Adam(net.parameters(), lr=1e-3)
-    for step in range(steps):
+    if path.exists():
+        kept = torch.load(path)
+        net.load_state_dict(kept["net"]), adam.load_state_dict(kept["adam"])
+        first = kept["step"]
+    for step in range(first, steps):
         rng = np.random.default_rng((3, step))
         for group in adam.param_groups:
             group["lr"] = 1e-3 * (0.5 + 0.5 * np.cos(np.pi * step / steps)) + 1e-6
         xs, levels = [], []
-        for _ in range(batch):
-            s, _, _, level = data.train[rng.integers(len(data.train))]
-            y, x = (int(rng.integers(0, n - side + 1)) for n in s.shape[1:])
-            xs.append((s[0, y:y + side, x:x + side].astype(np.float32) - 16) / 219), levels.append(level[0])
-        loss = (pooled(net(torch.from_numpy(np.stack(xs))[:, None])) - torch.tensor(levels)).abs().mean()
+        for k in rng.choice(train, batch):
+            y, x = (int(rng.integers(0, n - side + 1)) for n in seen.shape[1:])
+            crop = (seen[k, y:y + side, x:x + side].astype(np.float32) - 16) / 219
+            crop = np.rot90(crop, rng.integers(4))[:, ::rng.choice((-1, 1))]
+            xs.append(crop * rng.uniform(0.9, 1.05)), levels.append(level[k])
+        loss = (pooled(net(torch.from_numpy(np.stack(xs).astype(np.float32))[:, None])) - torch.tensor(np.array(levels))).abs().mean()
         adam.zero_grad(), loss.backward(), adam.step()
         if (step + 1) % KEEP_EVERY == 0:
+            torch.save({"net": net.state_dict(), "adam": adam.state_dict(), "average": net.state_dict(), "step": step + 1}, path)
             with torch.no_grad():
-                e = [abs(float(pooled(net(torch.from_numpy((s[:1].astype(np.float32) - 16) / 219)[None]))[0]) - v[0])
-                     for s, _, _, v in data.held]
-            torch.save({"average": net.state_dict(), "step": step + 1}, DATA / "estimate.pt")
-            print(f"estimate {step + 1}/{steps}  mean error of the level {np.mean(e):.3f}", flush=True)
+                told = np.array([float(pooled(net(torch.from_numpy((s.astype(np.float32) - 16) / 219)[None, None]))[0])
+                                 for s in seen[held]])
+            error, fine = told - level[held], level[held] < 0.2
+            print(f"estimate {step + 1}/{steps}  mean error of the level {np.abs(error).mean():.3f}; of fine ones "
+                  f"{np.abs(error[fine]).mean():.3f}, a tenth above {np.quantile(error[fine], 0.9):.2f}", flush=True)
 
 
 if __name__ == "__main__":
