@@ -76,6 +76,25 @@ TEST_CASE("a hard encode under a fine one is seen, and a fine one alone is not t
     }
 }
 
+TEST_CASE("what a codec keeps without loss is taken for less compressed than it looks") {
+    const test::TempFolder folder;
+    test::ClipRecipe r;
+    r.encoder = "ffv1";
+    r.width = 480, r.height = 352, r.frames = 6;
+    const std::string path = folder / "kept.mkv";
+    test::writeClip(path, r);
+    const DecodedFrame frame = middleFrame(path);
+    PictureFormat format;
+    format.width = r.width, format.height = r.height;
+    Picture p = Picture::make(format, format.frame());
+    toPicture(*frame.picture, p);
+    const double looks = 100 * estimateCompression(p.planes[0]);
+    const Readings kept = inspectClip(Clip::openVideo(path), {}).readings;
+    INFO("looks " << looks << ", read as " << kept.compression << ", blocks " << kept.blocking);
+    REQUIRE((looks > 16 && kept.blocking < 2));
+    CHECK(kept.compression < looks - 10);
+}
+
 TEST_CASE("nothing is estimated without the network, or of a picture too small for it") {
     const test::TempFolder folder;
     CHECK(estimateCompression(test::photograph(60, 200, 3).planes[0]) == 0);

