@@ -64,15 +64,24 @@ TEST_CASE("the estimate rises with the encode's rate factor, and noise is not ta
 
 TEST_CASE("a hard encode under a fine one is seen, and a fine one alone is not taken for it") {
     const test::TempFolder folder;
-    const auto compression = [&](const Picture& p) {
-        return inspectClip(Clip::openVideo(clipOf(folder, p, 10)), {}).readings.compression;
+    const auto finely = [&](const Picture& p) {
+        return inspectClip(Clip::openVideo(clipOf(folder, p, 10)), {}).readings;
     };
     for (const std::uint32_t seed : {71u, 5u}) {
-        const Picture clean = test::photograph(480, 352, seed);
-        const double fine = compression(clean), again = compression(encoded(folder, clean, 36));
-        INFO("fine " << fine << ", encoded again " << again);
-        CHECK(fine < 20);
-        CHECK(again > 45); // 86 is meant
+        const Picture clean = test::photograph(480, 352, seed), hard = encoded(folder, clean, 36);
+        const Readings fine = finely(clean), again = finely(hard);
+        INFO("fine " << fine.compression << ", again " << again.compression);
+        CHECK(fine.compression < 20);
+        CHECK(again.compression > 45); // 86 is meant
+        // A grid of blocks bears the estimate out: it counts in full.
+        Picture blocky = clean;
+        blocky.planes[0] = clean.planes[0].copy();
+        test::quantiseBlocks(blocky, 30);
+        const Readings grid = finely(blocky);
+        const double looks = 100 * estimateCompression(blocky.planes[0]);
+        INFO("with blocks of " << grid.blocking << ": " << grid.compression << ", looks " << looks);
+        REQUIRE((grid.blocking > 3 && looks > 20));
+        CHECK(grid.compression > looks - 8);
     }
 }
 
