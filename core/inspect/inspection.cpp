@@ -8,6 +8,7 @@
 #include <algorithm>
 #include <cmath>
 #include <mutex>
+#include <numeric>
 #include <optional>
 #include <tbb/task_group.h>
 #include <tuple>
@@ -17,6 +18,7 @@ namespace {
 
 constexpr std::int64_t kMostFrames = 9000, kRuns = 36, kRunFrames = kMostFrames / kRuns;
 constexpr double kMostSound = 1800;
+constexpr std::int64_t kYieldEvery = 5; // samples
 
 double median(std::vector<double> v) {
     if (v.empty()) return 0;
@@ -24,6 +26,8 @@ double median(std::vector<double> v) {
     std::ranges::nth_element(v, m);
     return *m;
 }
+
+double mean(const std::vector<double>& v) { return std::accumulate(v.begin(), v.end(), 0.0) / double(v.size()); }
 
 /// One closely read frame.
 struct Sample {
@@ -147,7 +151,7 @@ public:
         for (const char* key : {"softness_px", "haloes", "ringing"})
             if (out_.readings.softness == 0) out_.confidence[key] = 0; // no strong edge anywhere
         if (out_.readings.detail == 0) out_.confidence["detail"] = 0;
-        out_.readings.yield = yield_.empty() ? 100 : median(yield_);
+        out_.readings.yield = yield_.empty() ? 100 : mean(yield_); // of several places
         out_.inside = bars_.inside();
         out_.overlays = overlays_.find();
         if (out_.readings.combing > findReading("combing")->notable) out_.fieldOrder = votes_ >= 0 ? "top" : "bottom";
@@ -248,14 +252,15 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
                         next = std::make_shared<Picture>(Picture::make(source.format(), source.format().frame()));
                         source.compute(n + 1, {}, *next, cancel);
                     }
-                    const bool yield = taken % 5 == 0, faces = taken++ % 4 == 1 || wanted <= 6;
+                    const bool yield = taken % kYieldEvery == 0, faces = taken % 4 == 1 || wanted <= 6;
+                    const int turn = static_cast<int>(taken++ / kYieldEvery);
                     const std::optional<double> quantiser = fine ? 0 : meanQuantiser(*frame.picture);
-                    readings.run([&gathering, picture, next, n, faces, yield, quantiser] {
+                    readings.run([&gathering, picture, next, n, faces, yield, turn, quantiser] {
                         const Plane& luma = picture->planes[0];
                         Sample s{n, lookAt(*picture, next ? &next->planes[0] : nullptr), findText(luma, n), {}, {}, 0};
                         Readings& r = s.reading.readings;
                         if (quantiser) r.compression = compressionBy(*quantiser, r.compression, r.blocking);
-                        if (yield) s.yield = yieldOf(luma);
+                        if (yield) s.yield = yieldOf(luma, turn);
                         if (faces) s.faces = findFaces(luma, n);
                         if (next && s.reading.readings.combing > 2) s.fieldVote = fieldVote(luma, next->planes[0]);
                         gathering.add(std::move(s), luma);

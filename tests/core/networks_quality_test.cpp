@@ -178,7 +178,7 @@ TEST_CASE("the yield of enlarging tells clean detail from noise, and what streng
     const auto yieldWith = [](double noise) {
         Picture p = test::photograph(384, 320, 55);
         if (noise > 0) test::addNoise(p, noise, 3);
-        return yieldOf(p.planes[0]);
+        return yieldOf(p.planes[0], 0).value();
     };
     const double clean = yieldWith(0);
     INFO(clean << " clean, " << yieldWith(5) << " and " << yieldWith(9) << " with noise");
@@ -186,13 +186,20 @@ TEST_CASE("the yield of enlarging tells clean detail from noise, and what streng
     CHECK(yieldWith(5) < clean);
     CHECK(yieldWith(9) < yieldWith(5) - 8);
     // Nothing to tell by: small, flat, without networks.
-    CHECK(yieldOf(test::photograph(64, 64, 5).planes[0]) == 100);
+    CHECK(!yieldOf(test::photograph(64, 64, 5).planes[0], 0));
     Picture flat = test::photograph(256, 256, 5);
     for (int y = 0; y < 256; ++y) std::fill_n(flat.planes[0].row(y), 256, 0.4f);
-    CHECK(yieldOf(flat.planes[0]) == 100);
+    CHECK(!yieldOf(flat.planes[0], 0));
+    // Places take turns: of three the middle one is flat.
+    Picture framed = test::photograph(640, 640, 5);
+    for (int y = 214; y < 426; ++y) std::fill_n(framed.planes[0].row(y) + 214, 212, 0.4f);
+    CHECK(!yieldOf(framed.planes[0], 0));
+    CHECK(yieldOf(framed.planes[0], 1));
+    CHECK(yieldOf(framed.planes[0], 2));
+    CHECK(!yieldOf(framed.planes[0], 3));
     {
         const WithoutShippedNetworks missing;
-        CHECK(yieldOf(test::photograph(384, 320, 55).planes[0]) == 100);
+        CHECK(!yieldOf(test::photograph(384, 320, 55).planes[0], 0));
     }
 
     Ticket t;
