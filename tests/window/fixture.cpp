@@ -5,6 +5,7 @@
 
 #include <QApplication>
 #include <QFileDialog>
+#include <QLineEdit>
 #include <QMenu>
 #include <QWheelEvent>
 #include <malloc.h>
@@ -101,11 +102,17 @@ void chooseFromMenu(const QString& words, const std::function<void()>& open) {
 
 void chooseFile(const QString& path, const std::function<void()>& open) {
     bool asked = false;
+    int tries = 0;
     QWidget* below = QApplication::activeWindow();
     const std::function<void()> answer = [&] {
         auto* d = qobject_cast<QFileDialog*>(QApplication::activeModalWidget());
-        if (d) d->selectFile(path);
-        if (!d || d->selectedFiles() != QStringList{path}) return QTimer::singleShot(20, [&] { answer(); });
+        // Typed: selectFile() leaves the name alone once the field has the focus.
+        if (d) d->findChild<QLineEdit*>("fileNameEdit")->setText(path);
+        if (!d || d->selectedFiles() != QStringList{path}) {
+            if (++tries < 1000) return QTimer::singleShot(20, [&] { answer(); });
+            if (d) d->reject(); // fails, and does not hang
+            return;
+        }
         asked = true;
         static_cast<QDialog*>(d)->accept();
         if (below) below->activateWindow();
