@@ -184,8 +184,7 @@ void ReelStrip::paintFoot(QPainter& p) {
         right << tr("stretch %1 to %2").arg(timeText(c->ticket.stretch.from), timeText(c->ticket.stretch.to));
     if (const Inspection* i = c->found()) {
         if (!i->cuts.empty()) right << counted(i->cuts.size(), tr("1 cut"), tr("%1 cuts"));
-        if (!i->duplicates.empty())
-            right << counted(i->duplicates.size(), tr("1 repeat"), tr("%1 repeats"));
+        if (!i->duplicates.empty()) right << counted(i->duplicates.size(), tr("1 repeat"), tr("%1 repeats"));
     }
     // The key to the traces, with the line each is drawn in; it gives way where there is no room.
     const std::pair<QString, QPen> keys[] = {{tr("movement"), QPen(t.slate, 1.4)},
