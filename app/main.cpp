@@ -1,4 +1,4 @@
-#include "app/bench/bench_page.h"
+#include "app/bench_page.h"
 #include "app/main_window.h"
 #include "app/tasks/memory.h"
 #include "app/widgets/theme.h"
@@ -16,8 +16,8 @@ namespace {
 void timeStart(ulm::app::MainWindow& window, const QElapsedTimer& clock) {
     const auto shown = clock.elapsed();
     auto* live = &window.bench().live();
-    QObject::connect(live, &ulm::app::LiveModel::tableUpdated, live, [live, shown, &clock] {
-        if (live->tableBefore().isNull()) return;
+    QObject::connect(&live->table(), &ulm::app::TableModel::updated, live, [live, shown, &clock] {
+        if (live->table().before().isNull()) return;
         std::printf("window %lld ms, first picture %lld ms\n", static_cast<long long>(shown),
                     static_cast<long long>(clock.elapsed()));
         std::fflush(stdout);

@@ -1,6 +1,6 @@
 #include "app/main_window.h"
 
-#include "app/bench/bench_page.h"
+#include "app/bench_page.h"
 #include "app/proof/proof_page.h"
 #include "app/runlist/run_list_page.h"
 #include "app/trials/trials_page.h"
@@ -145,9 +145,7 @@ void MainWindow::chooseFiles() {
 void MainWindow::addToRunList() {
     const ClipEntry* c = project_.currentClip();
     if (!c || !c->clip) return;
-    std::vector<Target> targets;
-    for (const Target& t : project_.targets())
-        if (project_.watched().contains(t.name) && project_.chosen().contains(t.name)) targets.push_back(t);
+    const std::vector<Target> targets = project_.ticked();
     runs_.add(*c, targets);
     // Each further stretch is a delivery of its own.
     for (const auto& [from, to] : c->stretches) {

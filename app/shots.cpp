@@ -1,14 +1,16 @@
 // Takes the pictures of docs/screenshots from the demo's clips: ulmwood-shots DEMO-FOLDER OUT-FOLDER [NAME…]: all of
 // them, or until those named are taken.
-#include "app/bench/bench_page.h"
-#include "app/bench/clip_shelf.h"
-#include "app/bench/facts_sheet.h"
-#include "app/bench/overdone_model.h"
-#include "app/bench/table_panel.h"
-#include "app/bench/ticket_sheet.h"
+#include "app/bench_page.h"
 #include "app/main_window.h"
 #include "app/proof/proof_page.h"
+#include "app/shelf/clip_shelf.h"
+#include "app/shelf/facts_sheet.h"
+#include "app/table/shapes_strip.h"
+#include "app/table/table_panel.h"
+#include "app/targets/fit.h"
 #include "app/tasks/memory.h"
+#include "app/ticket/overdone_model.h"
+#include "app/ticket/ticket_sheet.h"
 #include "app/trials/trials_page.h"
 #include "app/widgets/error_note.h"
 #include "app/widgets/theme.h"
@@ -41,11 +43,17 @@ public:
     Photographer(MainWindow& window, QString folder, QStringList wanted)
         : window_(window), folder_(std::move(folder)), wanted_(std::move(wanted)), all_(wanted_.isEmpty()) {}
 
+    // Every gauge on the bar says something.
+    bool gauged(Live& live) const {
+        return std::ranges::all_of(window_.project().watched(), [&](const std::string& name) {
+            return fitOf(*window_.project().target(name), live).verdict != FitState::Verdict::Unknown;
+        });
+    }
     void settle() {
-        LiveModel& live = window_.bench().live();
+        Live& live = window_.bench().live();
         const auto fresh = [&] {
-            return live.pipeline() && live.tableFresh() >= 1 && live.forecast() && !live.spots().empty() &&
-                   std::ranges::all_of(live.spots(), &SpotPicture::fresh);
+            return live.delivery() && live.table().fresh() >= 1 && gauged(live) && !live.spots().pictures().empty() &&
+                   std::ranges::all_of(live.spots().pictures(), &SpotPicture::fresh);
         };
         if (!waitFor(fresh)) qWarning("the Bench did not settle");
         if (!waitFor([&] { return window_.bench().overdone().fresh(); })) qWarning("the meter did not settle");
@@ -82,7 +90,7 @@ int main(int argc, char** argv) {
         }
     MainWindow window("");
     window.resize(1280, 800);
-    window.project().watched() = {"sparrowgate", "cobblecast", "tuppence"};
+    window.project().setWatched({"sparrowgate", "cobblecast", "tuppence"});
     window.show();
     window.project().addFiles(clips);
     const auto inspected = [&] {
@@ -93,10 +101,25 @@ int main(int argc, char** argv) {
     if (!waitFor(inspected)) return 5;
     Photographer camera(window, argv[2], app.arguments().mid(3));
     window.project().setCurrent(0);
-    window.project().chosen() = {"sparrowgate"};
+    window.project().setChosen({"sparrowgate"});
     Q_EMIT window.project().currentChanged();
     camera.settle();
     camera.take("bench");
+    // A destination on the table: its shape, what it adds to the ticket, and all ticked shapes side by side.
+    ulm::Ticket wide = window.project().at(0).ticket;
+    wide.frame.on = wide.enlarge.on = false;
+    window.project().change(wide);
+    window.project().setChosen({"sparrowgate", "cobblecast", "tuppence"});
+    window.project().putOnTable("sparrowgate");
+    window.bench().ticket().step("frame")->setOpen(true);
+    camera.settle();
+    waitFor([&] { return !window.bench().table().shapes().pictureOf("tuppence").isNull(); });
+    camera.take("bench-destination");
+    if (camera.done()) return 0;
+    window.project().putOnTable("");
+    window.project().undo();
+    window.project().setChosen({"sparrowgate"});
+    window.bench().ticket().step("clean")->setOpen(true);
     window.setNight(true);
     window.project().setCurrent(1);
     camera.settle();
@@ -125,12 +148,12 @@ int main(int argc, char** argv) {
     ulm::setByAssignment(harsh, "finish.sharpen.amount=2.6");
     ulm::setByAssignment(harsh, "finish.halo_limit=0");
     window.project().change(harsh);
-    window.bench().live().setFault("overdone");
+    window.bench().live().faults().show("overdone");
     camera.settle();
-    waitFor([&] { return window.bench().live().faultView().fresh; });
+    waitFor([&] { return window.bench().live().faults().view().fresh; });
     camera.take("bench-overdone");
     if (camera.done()) return 0;
-    window.bench().live().setFault({});
+    window.bench().live().faults().show({});
     window.project().undo();
     // What is wrong, where, and what would help.
     window.bench().ticket().step("finish")->setOpen(false);
@@ -139,12 +162,12 @@ int main(int argc, char** argv) {
     window.project().change(bare);
     window.bench().table().table().setCompare(ViewingTable::Compare::Flip);
     if (auto* advice = window.findChild<QLabel*>("ticketAdvice")) Q_EMIT advice->linkActivated("details");
-    window.bench().live().setFault("blocking");
+    window.bench().live().faults().show("blocking");
     camera.settle();
-    waitFor([&] { return window.bench().live().faultView().fresh; });
+    waitFor([&] { return window.bench().live().faults().view().fresh; });
     camera.take("bench-faults");
     if (auto* advice = window.findChild<QLabel*>("ticketAdvice")) Q_EMIT advice->linkActivated("details");
-    window.bench().live().setFault({});
+    window.bench().live().faults().show({});
     window.project().undo();
     window.bench().table().table().setCompare(ViewingTable::Compare::Pair);
     window.bench().table().table().setZoom(2);
@@ -158,10 +181,10 @@ int main(int argc, char** argv) {
     window.showPage(MainWindow::kBench);
     // A run list with work done, under way and refused.
     window.project().setCurrent(5);
-    window.project().chosen() = {"tuppence"};
+    window.project().setChosen({"tuppence"});
     window.addToRunList();
     window.project().setCurrent(0);
-    window.project().chosen() = {"sparrowgate", "cobblecast"};
+    window.project().setChosen({"sparrowgate", "cobblecast"});
     window.addToRunList();
     window.showPage(MainWindow::kRunList);
     const auto underWay = [&] {

@@ -1,6 +1,6 @@
 #include "cli/commands.h"
-#include "core/deliver/target.h"
 #include "core/media/clip.h"
+#include "core/target/target.h"
 
 #include <iostream>
 
@@ -32,7 +32,7 @@ void addCheck(CLI::App& app, Action& action) {
     c->callback([=, &action] {
         action = [=](Surroundings& s) {
             const Target t = findTarget(loadTargets(targetFolders()), o->target);
-            const auto limits = checkLimits(t, deliveryOf(Clip::openVideo(o->file, s.cancel)->facts()));
+            const auto limits = checkLimits(t, deliveredFile(Clip::openVideo(o->file, s.cancel)->facts()));
             if (o->json)
                 s.out << toJson(o->file, t, limits).dump(2) << "\n";
             else

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/engine/cancel.h"
+#include "core/target/target.h"
 #include "core/ticket/ticket.h"
 
 #include <CLI/CLI.hpp>
@@ -31,14 +32,19 @@ void addFrame(CLI::App&, Action& action);
 void addMeasure(CLI::App&, Action& action);
 void addCheck(CLI::App&, Action& action);
 void addTargets(CLI::App&, Action& action);
+void addKeys(CLI::App&, Action& action);
 
-/// --ticket and --set, shared by render and frame.
+/// --ticket, --set and --target, shared by the commands that treat a clip.
 struct TicketOptions {
-    std::string file;
+    std::string file, targetName;
     std::vector<std::string> assignments;
     void addTo(CLI::App&);
-    /// Loads, applies, reports unknown keys on `err`.
+    /// Loads, applies, reports on `err` what is not known or does nothing.
     Ticket ticket(std::ostream& err) const;
+    /// Errors: Fault::Usage where there is none of that name.
+    std::optional<Target> target() const;
+    /// `clips`, and the files that these options read: what must not be written over.
+    std::vector<std::string> read(std::vector<std::string> clips) const;
 };
 
 } // namespace ulm::cli

@@ -1,9 +1,8 @@
 #include "cli/commands.h"
 #include "core/deliver/output_file.h"
 #include "core/engine/engine.h"
-#include "core/inspect/inspection.h"
 #include "core/media/png.h"
-#include "core/pipeline/pipeline.h"
+#include "core/pipeline/delivery.h"
 
 #include <iostream>
 #include <sstream>
@@ -39,13 +38,18 @@ int frame(const Options& o, Surroundings& s) {
                     "there is no picture at " + std::to_string(o.at) + " s; it is " +
                         std::to_string(clip->facts().duration) + " s long",
                     "");
-    const OutputFile taken(o.output, o.replace, o.file);
-    Readings readings;
-    if (needsReadings(ticket)) readings = inspectClip(clip, s.cancel).readings;
-    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(32) << 20);
-    const Pipeline p = buildPipeline(reader, ticket, readings);
-    if (!p.note.empty()) s.err << o.file << ": note: " << p.note << "\n";
-    const StagePtr rgb = asRgb(p.result);
+    if (!o.output.ends_with(".png"))
+        throw Error(Fault::Usage, o.output, "a frame is written as PNG", "Give it a name that ends in .png.");
+    OutputFile output(o.output, o.replace, o.ticket.read({o.file}));
+    const auto target = o.ticket.target();
+    std::shared_ptr<const Inspection> found;
+    if (needsInspection(ticket, target, clip->facts()))
+        found = std::make_shared<const Inspection>(inspectClip(clip, s.cancel));
+    const DeliveryPtr d =
+        resolve(std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(32) << 20), found,
+                ticket, target);
+    for (const std::string& remark : d->remarks()) s.err << o.file << ": note: " << remark << "\n";
+    const StagePtr rgb = asRgb(d->result);
     const Rect whole = rgb->format().frame();
     const Rect region = o.region.empty() ? whole : parseRegion(o.region).intersected(whole);
     if (region.empty())
@@ -54,7 +58,9 @@ int frame(const Options& o, Surroundings& s) {
                         std::to_string(whole.h),
                     "");
     Engine engine(std::size_t(192) << 20);
-    writePng(engine.pull(*rgb, clip->frameAt(o.at), region, s.cancel), o.depth, o.output);
+    const std::string part = output.partPath();
+    writePng(engine.pull(*rgb, d->clock.stageOf(clip->frameAt(o.at)), region, s.cancel), o.depth, part);
+    output.keep(part);
     return 0;
 }
 

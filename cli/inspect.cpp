@@ -1,7 +1,8 @@
 #include "cli/commands.h"
+#include "core/base/files.h"
 #include "core/deliver/output_file.h"
-#include "core/files.h"
 #include "core/inspect/inspection.h"
+#include "core/pipeline/delivery.h"
 
 #include <cmath>
 #include <iomanip>
@@ -43,6 +44,42 @@ void print(const Inspection& i, const MediaFacts& facts, std::ostream& out) {
     }
 }
 
+// The ticket that follows the advice.
+Ticket advised(const Inspection& i, const MediaFacts& facts) {
+    Ticket t;
+    for (const auto& a : advise(i, facts))
+        for (const auto& [k, v] : a.set) setByKey(t, k, v);
+    t.clean.blocks.value = i.readings.blocking;
+    t.clean.noise.value = i.readings.noise;
+    return t;
+}
+
+// What a destination would add to that ticket, and which of its limits no encode can keep.
+nlohmann::json forTarget(const ClipPtr& clip, const Inspection& i, const Target& target) {
+    const DeliveryPtr d = resolve(std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 1 << 20), i,
+                                  advised(i, clip->facts()), target);
+    nlohmann::json j = {{"name", target.name},
+                        {"width", d->size().w},
+                        {"height", d->size().h},
+                        {"fps", d->fps()},
+                        {"adds", nlohmann::json::array()},
+                        {"broken", nlohmann::json::array()}};
+    for (const Addition& a : d->additions) j["adds"].push_back({{"step", a.step}, {"what", a.told}, {"set", a.set}});
+    for (const LimitCheck& c : d->broken())
+        j["broken"].push_back({{"limit", c.limit}, {"allowed", c.allowed}, {"value", c.value}});
+    return j;
+}
+
+void print(const nlohmann::json& target, std::ostream& out) {
+    out << "\nFor " << target["name"].get<std::string>() << ", with that advice: " << target["width"] << "×"
+        << target["height"] << ", " << target["fps"] << " frames a second\n";
+    for (const auto& a : target["adds"])
+        out << "- " << a["step"].get<std::string>() << ": " << a["what"].get<std::string>() << "\n";
+    for (const auto& b : target["broken"])
+        out << "- it allows " << b["limit"].get<std::string>() << " " << b["allowed"].get<std::string>()
+            << "; this would be " << b["value"].get<std::string>() << "\n";
+}
+
 } // namespace
 
 void addInspect(CLI::App& app, Action& action) {
@@ -53,32 +90,35 @@ void addInspect(CLI::App& app, Action& action) {
     auto file = std::make_shared<std::string>();
     auto ticketOut = std::make_shared<std::string>();
     auto csv = std::make_shared<std::string>();
+    auto target = std::make_shared<std::string>();
     auto json = std::make_shared<bool>(false);
     auto replace = std::make_shared<bool>(false);
     c->add_option("FILE", *file, "Clip")->required();
     c->add_flag("--json", *json, "One JSON object");
+    c->add_option("--target", *target, "Tell what this destination would add to the advice")->type_name("NAME");
     c->add_option("--csv", *csv, "Write the readings as a table")->type_name("OUT.csv");
     c->add_option("--ticket-out", *ticketOut, "Write the advice as a ticket")->type_name("T.ticket.json");
-    c->add_flag("--replace", *replace, "Overwrite an existing table");
+    c->add_flag("--replace", *replace, "Replace outputs that exist");
     c->callback([=, &action] {
         action = [=](Surroundings& s) {
+            const auto card =
+                target->empty() ? std::nullopt : std::optional(findTarget(loadTargets(targetFolders()), *target));
             const ClipPtr clip = Clip::openVideo(*file, s.cancel);
             std::optional<OutputFile> table;
-            if (!csv->empty()) table.emplace(*csv, *replace, *file);
+            if (!csv->empty()) table.emplace(*csv, *replace, std::vector{*file, *target, *ticketOut});
+            std::optional<OutputFile> ticket;
+            if (!ticketOut->empty()) ticket.emplace(*ticketOut, *replace, std::vector{*file, *target});
             const Inspection i = inspectClip(clip, s.cancel);
-            if (!ticketOut->empty()) {
-                Ticket t;
-                for (const auto& a : advise(i, clip->facts()))
-                    for (const auto& [k, v] : a.set) setByKey(t, k, v);
-                t.clean.blocks.value = i.readings.blocking;
-                t.clean.noise.value = i.readings.noise;
-                saveTicket(t, *ticketOut);
+            if (ticket) ticket->write(ulm::toJson(advised(i, clip->facts())).dump(2) + "\n");
+            if (table) table->write(toCsv(i, clip->facts()));
+            nlohmann::json all = toJson(i, clip->facts());
+            if (card) all["target"] = forTarget(clip, i, *card);
+            if (*json) {
+                s.out << all.dump(2, ' ', false, nlohmann::json::error_handler_t::replace) << "\n";
+                return 0;
             }
-            if (table) writeFileWhole(*csv, toCsv(i, clip->facts()));
-            if (*json)
-                s.out << toJson(i, clip->facts()).dump(2, ' ', false, nlohmann::json::error_handler_t::replace) << "\n";
-            else
-                print(i, clip->facts(), s.out);
+            print(i, clip->facts(), s.out);
+            if (card) print(all["target"], s.out);
             return 0;
         };
     });

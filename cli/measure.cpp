@@ -1,5 +1,5 @@
 #include "cli/commands.h"
-#include "core/files.h"
+#include "core/deliver/output_file.h"
 #include "core/judge/compare.h"
 
 #include <iostream>
@@ -14,24 +14,27 @@ void addMeasure(CLI::App& app, Action& action) {
               "Figures: 8-bit codes of limited range, peak 255, whole picture, luma unless it says otherwise.");
     struct Options {
         std::string reference, test, perFrame;
-        bool json = false;
+        bool json = false, replace = false;
     };
     auto o = std::make_shared<Options>();
     c->add_option("REFERENCE", o->reference, "Clip that is right")->required();
     c->add_option("TEST", o->test, "Clip to judge")->required();
     c->add_flag("--json", o->json, "One JSON object");
     c->add_option("--per-frame", o->perFrame, "Write a line a frame")->type_name("CSV");
+    c->add_flag("--replace", o->replace, "Replace a table that exists");
     c->callback([=, &action] {
         action = [=](Surroundings& s) {
+            std::optional<OutputFile> table;
+            if (!o->perFrame.empty()) table.emplace(o->perFrame, o->replace, std::vector{o->reference, o->test});
             const Comparison m =
                 compareClips(Clip::openVideo(o->reference, s.cancel), Clip::openVideo(o->test, s.cancel), s.cancel);
-            if (!o->perFrame.empty()) {
+            if (table) {
                 std::ostringstream csv;
                 csv << "frame,psnr_y,ssim_y,psnr_yuv\n";
                 for (std::size_t i = 0; i < m.frames.size(); ++i)
                     csv << i << ',' << m.frames[i].psnrY << ',' << m.frames[i].ssimY << ',' << m.frames[i].psnrYuv
                         << '\n';
-                writeFileWhole(o->perFrame, csv.str());
+                table->write(csv.str());
             }
             if (o->json)
                 s.out << toJson(m).dump(2) << "\n";

@@ -1,6 +1,6 @@
 #include "core/proof/proof.h"
 #include "cli/commands.h"
-#include "core/error.h"
+#include "core/base/error.h"
 
 #include <iostream>
 
@@ -11,7 +11,7 @@ void addProof(CLI::App& app, Action& action) {
     c->footer("Example:\n  ulmwood-cli proof clip.mp4 out.mp4 -o proof.png --ticket clip.ticket.json\n"
               "  ulmwood-cli proof clip.mp4 out.mp4 -o proof.mp4 --wipe");
     struct Options {
-        std::string source, result, output, ticket;
+        std::string source, result, output, ticket, target;
         bool wipe = false, replace = false;
     };
     auto o = std::make_shared<Options>();
@@ -20,6 +20,7 @@ void addProof(CLI::App& app, Action& action) {
     c->add_option("-o,--output", o->output, "PROOF.png or PROOF.mp4")->required();
     c->add_option("--ticket", o->ticket, "The ticket it was made with: tells crop, stretch and values")
         ->type_name("T.ticket.json");
+    c->add_option("--target", o->target, "The destination it was made for, with that ticket")->type_name("NAME");
     c->add_flag("--wipe", o->wipe, "MP4: a divider that wanders, instead of side by side");
     c->add_flag("--replace", o->replace, "Overwrite an existing proof");
     c->callback([=, &action] {
@@ -28,7 +29,10 @@ void addProof(CLI::App& app, Action& action) {
             job.source = o->source;
             job.result = o->result;
             job.replace = o->replace;
+            job.ticketFile = o->ticket;
             if (!o->ticket.empty()) job.ticket = loadTicket(o->ticket);
+            if (!o->target.empty()) job.target = findTarget(loadTargets(targetFolders()), o->target);
+            if (job.target && !job.ticket) job.ticket.emplace();
             if (o->output.ends_with(".png"))
                 writeProofSheet(job, o->output, s.cancel);
             else if (o->output.ends_with(".mp4"))

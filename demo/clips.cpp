@@ -1,7 +1,7 @@
 #include "demo/clips.h"
 
+#include "core/base/files.h"
 #include "core/deliver/movie_writer.h"
-#include "core/files.h"
 #include "demo/damage.h"
 
 #include <filesystem>

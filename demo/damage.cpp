@@ -1,6 +1,6 @@
 #include "demo/damage.h"
 
-#include "core/error.h"
+#include "core/base/error.h"
 
 #include <algorithm>
 #include <new>

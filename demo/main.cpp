@@ -1,5 +1,5 @@
-#include "core/error.h"
-#include "core/files.h"
+#include "core/base/error.h"
+#include "core/base/files.h"
 #include "demo/clips.h"
 
 #include <chrono>

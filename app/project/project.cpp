@@ -2,16 +2,17 @@
 
 #include "app/tasks/background.h"
 #include "app/tasks/image.h"
-#include "core/files.h"
-#include "core/json_file.h"
-#include "core/pipeline/pipeline.h"
-#include "core/ticket/fields.h"
+#include "core/base/files.h"
+#include "core/base/json_file.h"
+#include "core/pipeline/delivery.h"
+#include "core/ticket/step.h"
 
 #include <QCryptographicHash>
 #include <QDateTime>
 #include <QDir>
 #include <QDirIterator>
 #include <QFileInfo>
+#include <QThread>
 
 namespace ulm::app {
 namespace {
@@ -56,7 +57,21 @@ std::vector<Spot> spotsFrom(const json& j) {
     return all;
 }
 
+// What destinations have of their own of a step goes along.
+void copyOwn(const std::string& step, const json& from, json& to) {
+    if (to.contains("for"))
+        for (auto& [target, steps] : to["for"].items()) steps.erase(step);
+    if (from.contains("for"))
+        for (const auto& [target, steps] : from["for"].items())
+            if (steps.contains(step)) to["for"][target][step] = steps[step];
+}
+
 } // namespace
+
+const Inspection& ClipEntry::known() const {
+    static const Inspection nothing;
+    return inspection ? *inspection : nothing;
+}
 
 QString ClipEntry::name() const { return QFileInfo(path).completeBaseName(); }
 
@@ -99,6 +114,7 @@ void Project::restore() {
         phoneHeight_ = std::clamp(j.value("phone_height", 0.0), 0.0, 8000.0);
         if (j.contains("watched") && j["watched"].is_array()) watched_ = j["watched"].get<std::set<std::string>>();
         if (j.contains("chosen") && j["chosen"].is_array()) chosen_ = j["chosen"].get<std::set<std::string>>();
+        if (const auto name = j.value("on_table", std::string()); watched_.contains(name)) onTable_ = name;
         runs = j.value("runs", json::array());
         for (const json& c : j.value("clips", json::array())) {
             auto entry = std::make_shared<ClipEntry>();
@@ -255,7 +271,7 @@ void Project::inspect(const std::shared_ptr<ClipEntry>& entry) {
                 }
             }
             onInterface(self, [=, this] {
-                entry->inspection = *found;
+                entry->inspection = found;
                 entry->partial.reset();
                 entry->inspecting = 0;
                 const int i = indexOf(entry.get());
@@ -302,6 +318,77 @@ void Project::change(const Ticket& ticket, const QString& stroke) {
     c->ticket = ticket;
     Q_EMIT ticketChanged();
     keepSoon();
+}
+
+Ticket Project::shownTicket() const {
+    const ClipEntry* c = currentClip();
+    return c ? ticketFor(c->ticket, onTable_) : Ticket{};
+}
+
+void Project::edit(const std::function<void(Ticket&)>& how, const QString& stroke) {
+    const ClipEntry* c = currentClip();
+    if (!c) return;
+    Ticket t = shownTicket();
+    how(t);
+    change(withEdit(c->ticket, onTable_, t), stroke);
+}
+
+const Target* Project::target(const std::string& name) const {
+    const auto it = std::ranges::find(targets_, name, &Target::name);
+    return it == targets_.end() ? nullptr : &*it;
+}
+
+void Project::setWatched(const std::set<std::string>& names) {
+    watched_ = names;
+    std::erase_if(chosen_, [&](const std::string& n) { return !watched_.contains(n); });
+    if (!watched_.contains(onTable_)) putOnTable("");
+    Q_EMIT targetsChanged();
+    keepSoon();
+}
+
+void Project::setWatched(const std::string& name, bool on) {
+    auto names = watched_;
+    on ? void(names.insert(name)) : void(names.erase(name));
+    setWatched(names);
+}
+
+void Project::setChosen(const std::set<std::string>& names) {
+    chosen_ = names;
+    Q_EMIT targetsChanged();
+    keepSoon();
+}
+
+void Project::setChosen(const std::string& name, bool on) {
+    auto names = chosen_;
+    on ? void(names.insert(name)) : void(names.erase(name));
+    setChosen(names);
+}
+
+std::vector<Target> Project::ticked() const {
+    std::vector<Target> all;
+    for (const Target& t : targets_)
+        if (watched_.contains(t.name) && chosen_.contains(t.name)) all.push_back(t);
+    return all;
+}
+
+std::optional<Target> Project::targetOnTable() const {
+    const Target* t = target(onTable_);
+    return t ? std::optional(*t) : std::nullopt;
+}
+
+void Project::putOnTable(const std::string& name) {
+    if (name == onTable_) return;
+    onTable_ = name;
+    stroke_.clear();
+    Q_EMIT onTableChanged();
+    keepSoon();
+}
+
+void Project::tell(const Error& e) {
+    const QString file = QString::fromStdString(e.file), reason = QString::fromStdString(e.reason),
+                  remedy = QString::fromStdString(e.remedy);
+    if (QThread::currentThread() == thread()) return Q_EMIT problem(file, reason, remedy);
+    onInterface(this, [=, this] { Q_EMIT problem(file, reason, remedy); });
 }
 
 void Project::undo() {
@@ -404,8 +491,11 @@ void Project::copyTicketTo(const std::vector<int>& clips, const std::string& ste
     for (const int i : clips) {
         if (i < 0 || i >= count() || i == current_) continue;
         json to = ulm::toJson(at(i).ticket);
-        for (const std::string& s : ticketSteps()) // a stretch belongs to one clip's own time
-            if (s != "stretch" && (step.empty() || s == step)) to[s] = source.at(s);
+        for (const StepHead& s : stepHeads()) { // a stretch belongs to one clip's own time
+            if (s.key == "stretch" || (!step.empty() && s.key != step)) continue;
+            to[s.key] = source.at(s.key);
+            copyOwn(s.key, source, to);
+        }
         setTicketOf(i, ticketFromJson(to, from->path.toStdString()));
     }
 }
@@ -433,8 +523,8 @@ nlohmann::json Project::session() const {
         if (c->kept) one["kept"] = ulm::toJson(*c->kept);
         clips.push_back(one);
     }
-    return {{"clips", clips},      {"current", current_}, {"night", night_}, {"phone_height", phoneHeight_},
-            {"watched", watched_}, {"chosen", chosen_},   {"runs", runs}};
+    return {{"clips", clips},      {"current", current_}, {"night", night_},      {"phone_height", phoneHeight_},
+            {"watched", watched_}, {"chosen", chosen_},   {"on_table", onTable_}, {"runs", runs}};
 }
 
 void Project::keepSoon() {

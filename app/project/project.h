@@ -1,9 +1,9 @@
 #pragma once
 
-#include "core/deliver/target.h"
 #include "core/engine/engine.h"
 #include "core/inspect/inspection.h"
 #include "core/media/decoder.h"
+#include "core/target/target.h"
 #include "core/ticket/ticket.h"
 
 #include <QImage>
@@ -11,6 +11,7 @@
 #include <QString>
 #include <QTimer>
 #include <atomic>
+#include <functional>
 #include <memory>
 #include <mutex>
 #include <set>
@@ -37,11 +38,11 @@ struct ClipEntry {
     QString problem;                     ///< why not
     std::shared_ptr<FrameReader> reader; ///< for single frames
     Ticket ticket;
-    std::vector<Ticket> past, future; ///< undo and redo
-    std::optional<Inspection> inspection;
-    std::shared_ptr<const Inspection> partial; ///< what is known while it runs
-    double inspecting = 0;                     ///< 0…1 while it runs
-    std::optional<Ticket> kept;                ///< another ticket to hold this one against
+    std::vector<Ticket> past, future;             ///< undo and redo
+    std::shared_ptr<const Inspection> inspection; ///< null until it was looked over
+    std::shared_ptr<const Inspection> partial;    ///< what is known while it runs
+    double inspecting = 0;                        ///< 0…1 while it runs
+    std::optional<Ticket> kept;                   ///< another ticket to hold this one against
     std::vector<std::pair<double, double>>
         stretches; ///< further marked stretches, seconds; the ticket's own is not among them
     std::vector<Spot> spots;
@@ -50,9 +51,11 @@ struct ClipEntry {
     int fit = 0; ///< how it last stood against the watched targets: 1 fits them all, −1 is over one, 0 not known
 
     QString name() const;
-    Readings readings() const { return inspection ? inspection->readings : Readings{}; }
+    const Readings& readings() const { return known().readings; }
     /// What was found so far; null before anything was.
-    const Inspection* found() const { return inspection ? &*inspection : partial.get(); }
+    const Inspection* found() const { return inspection ? inspection.get() : partial.get(); }
+    /// What was found; an empty inspection before that.
+    const Inspection& known() const;
 };
 
 /// The clips, their tickets, the destinations that are watched. Everything is kept on disk as it changes, so that
@@ -71,9 +74,14 @@ public:
     int count() const { return static_cast<int>(clips_.size()); }
     ClipEntry& at(int index) { return *clips_[static_cast<std::size_t>(index)]; }
     int current() const { return current_; }
+    const ClipEntry* currentClip() const { return const_cast<Project*>(this)->currentClip(); }
     ClipEntry* currentClip() { return current_ >= 0 ? clips_[static_cast<std::size_t>(current_)].get() : nullptr; }
     void setCurrent(int index);
 
+    /// The current clip's ticket as it holds for the destination on the table.
+    Ticket shownTicket() const;
+    /// Changes it there: what the destination has of its own is changed for it alone, all else for all.
+    void edit(const std::function<void(Ticket&)>& change, const QString& stroke = {});
     /// Changes the current clip's ticket. Changes with the same non-empty `stroke` in a row make one step to undo.
     void change(const Ticket& ticket, const QString& stroke = {});
     /// The next change starts a new step to undo, even with the same stroke.
@@ -96,13 +104,27 @@ public:
     void chooseSpots(const Rect& window, int apart);
 
     const std::vector<Target>& targets() const { return targets_; }
-    std::set<std::string>& watched() { return watched_; } ///< targets shown as chips
-    std::set<std::string>& chosen() { return chosen_; }   ///< targets that "Add to run list" delivers to
+    const Target* target(const std::string& name) const;              ///< null where there is none
+    const std::set<std::string>& watched() const { return watched_; } ///< targets shown as chips
+    const std::set<std::string>& chosen() const { return chosen_; }   ///< targets that "Add to run list" delivers to
+    void setWatched(const std::string& name, bool on);
+    void setWatched(const std::set<std::string>& names);
+    void setChosen(const std::string& name, bool on);
+    void setChosen(const std::set<std::string>& names);
+    /// The watched and chosen ones, in the order of targets().
+    std::vector<Target> ticked() const;
+    /// The destination whose delivery the Bench shows; empty: none, the ticket alone.
+    const std::string& onTable() const { return onTable_; }
+    std::optional<Target> targetOnTable() const;
+    void putOnTable(const std::string& name);
     bool night() const { return night_; }
     void setNight(bool night) { night_ = night, keepSoon(); }
     /// Of a phone's screen, device pixels; 0: not set yet.
     double phoneHeight() const { return phoneHeight_; }
     void setPhoneHeight(double pixels) { phoneHeight_ = pixels, keepSoon(); }
+
+    /// Reports an error; from any thread.
+    void tell(const Error& e);
 
     Engine& engine() { return engine_; }
     /// Set while a delivery is rendered: work ahead of need then waits.
@@ -116,6 +138,8 @@ signals:
     void shelfChanged();
     void currentChanged();
     void ticketChanged();
+    void onTableChanged();
+    void targetsChanged(); ///< which are watched or chosen
     void playheadChanged();
     void stretchesChanged();
     void spotsChanged();
@@ -137,6 +161,7 @@ private:
     QString stroke_;
     std::vector<Target> targets_;
     std::set<std::string> watched_, chosen_;
+    std::string onTable_;
     bool night_ = false;
     double phoneHeight_ = 0;
     Engine engine_;

@@ -133,7 +133,7 @@ void ProofPage::make(Kind kind) {
     for (int i = 0; i < project_.count(); ++i) {
         const ClipEntry& c = project_.at(i);
         if (c.path != r->clip) continue;
-        job.inspection = c.inspection;
+        if (c.inspection) job.inspection = *c.inspection;
         if (std::ranges::any_of(c.spots, [](const Spot& s) { return !s.automatic; }))
             for (const Spot& s : c.spots)
                 job.places.push_back({s.what.toStdString(), s.follows ? c.playhead : s.frame, int(s.x), int(s.y), 1});
@@ -146,9 +146,8 @@ void ProofPage::make(Kind kind) {
         Error failed(Fault::Cancelled, "", "", "");
         bool done = false;
         try {
-            // A target may have changed size and shape on the way.
-            const ClipPtr clip = Clip::openVideo(job.source, stop);
-            job.ticket = target ? fitToTarget(ticket, *target, clip->facts()) : ticket;
+            job.ticket = ticket;
+            job.target = target; // it may have changed size and shape on the way
             double last = 0;
             const auto progress = [&](double d) {
                 if (d - last < 0.005 && d < 1) return;

@@ -1,7 +1,7 @@
 #include "app/runlist/run_list_page.h"
 
-#include "app/bench/sentences.h"
 #include "app/widgets/theme.h"
+#include "app/words/sentences.h"
 
 #include <QDesktopServices>
 #include <QFileInfo>

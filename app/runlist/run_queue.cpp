@@ -1,6 +1,6 @@
 #include "app/runlist/run_queue.h"
 
-#include "app/bench/sentences.h"
+#include "app/words/sentences.h"
 #include "core/deliver/output_file.h"
 
 #include <QDir>

@@ -1,8 +1,8 @@
 #include "app/trials/trials_model.h"
 
-#include "app/bench/sentences.h"
 #include "app/tasks/image.h"
 #include "app/widgets/theme.h"
+#include "app/words/sentences.h"
 
 #include <QPainter>
 #include <numeric>
@@ -14,15 +14,15 @@ namespace {
 
 constexpr int kSide = 192; // delivered pixels of a cell
 
-Rect around(const QPointF& centre, int side, const PictureFormat& f) {
+Rect around(const Point& centre, int side, const PictureFormat& f) {
     const int w = std::min(side, f.width), h = std::min(side, f.height);
-    return {std::clamp(int(centre.x()) - w / 2, 0, f.width - w), std::clamp(int(centre.y()) - h / 2, 0, f.height - h),
-            w, h};
+    return {std::clamp(int(centre.x) - w / 2, 0, f.width - w), std::clamp(int(centre.y) - h / 2, 0, f.height - h), w,
+            h};
 }
 
 } // namespace
 
-TrialsModel::TrialsModel(Project& project, LiveModel& live, QObject* parent)
+TrialsModel::TrialsModel(Project& project, Live& live, QObject* parent)
     : QObject(parent), project_(project), live_(live) {
     connect(&project_, &Project::currentChanged, this, [this] {
         const ClipEntry* c = project_.currentClip();
@@ -39,13 +39,14 @@ TrialsModel::TrialsModel(Project& project, LiveModel& live, QObject* parent)
 
 void TrialsModel::tryAdvice() {
     const ClipEntry* c = project_.currentClip();
-    if (c && c->clip && c->inspection) run(candidatesFromAdvice(c->ticket, *c->inspection, c->clip->facts()));
+    if (c && c->clip && c->inspection)
+        run(candidatesFromAdvice(project_.shownTicket(), *c->inspection, c->clip->facts()));
 }
 
 void TrialsModel::tryRamp(const std::string& key) {
     const ClipEntry* c = project_.currentClip();
     if (!c || !c->clip) return;
-    run(ramp(c->ticket, key, c->readings()));
+    run(ramp(project_.shownTicket(), key, c->known()));
 }
 
 void TrialsModel::stop() {
@@ -56,7 +57,7 @@ void TrialsModel::stop() {
 
 void TrialsModel::run(std::vector<Candidate> candidates) {
     const ClipEntry* c = project_.currentClip();
-    const auto base = live_.sharedPipeline();
+    const auto base = live_.deliveries().onTable();
     if (!c || !base || c->spots.empty()) return;
     of_ = c->path;
     candidates_ = std::move(candidates);
@@ -69,16 +70,18 @@ void TrialsModel::run(std::vector<Candidate> candidates) {
     arrange();
     Q_EMIT changed();
     struct Place {
-        std::int64_t frame;
+        std::int64_t frame, stage; ///< of the clip; of the deliveries
         Rect delivered, source;
     };
     std::vector<Place> places;
-    for (const Spot& s : spots_)
-        places.push_back({std::clamp<std::int64_t>(s.follows ? c->playhead : s.frame, 0, c->clip->frameCount() - 1),
-                          around(live_.toDelivered(s.x, s.y), kSide, base->result->format()),
+    for (const Spot& s : spots_) {
+        const std::int64_t stage = base->clock.stageOf(live_.spots().frameOf(s));
+        places.push_back({base->clock.sourceOf(stage), stage,
+                          around(base->toDelivered(stage, {s.x, s.y}), kSide, base->result->format()),
                           around({s.x, s.y}, 96, base->source->format())});
-    std::vector<std::shared_ptr<const Pipeline>> pipelines;
-    for (const Candidate& t : candidates_) pipelines.push_back(live_.pipelineFor(t.ticket));
+    }
+    std::vector<DeliveryPtr> pipelines;
+    for (const Candidate& t : candidates_) pipelines.push_back(live_.deliveries().ofTicket(t.ticket));
     const QPointer<QObject> self(this);
     const std::uint64_t round = ++round_;
     worker_.submit([=, this](const CancelToken& cancel) {
@@ -91,16 +94,16 @@ void TrialsModel::run(std::vector<Candidate> candidates) {
                     const auto& line = pipelines[k];
                     if (!line || line->result->format().frame() != base->result->format().frame()) return;
                     TrialCell cell;
-                    const Picture before = e.pull(*line->before, p.frame, p.delivered, cancel),
-                                  after = e.pull(*line->result, p.frame, p.delivered, cancel);
+                    const Picture before = e.pull(*line->before, p.stage, p.delivered, cancel),
+                                  after = e.pull(*line->result, p.stage, p.delivered, cancel);
                     cell.picture =
-                        toImage(e.pull(*asRgb(line->result), p.frame, p.delivered, cancel, Engine::Keep::Inputs));
+                        toImage(e.pull(*asRgb(line->result), p.stage, p.delivered, cancel, Engine::Keep::Inputs));
                     cell.measure = measureTrial(e.pull(*line->source, p.frame, p.source, cancel),
                                                 e.pull(*line->cleaned, p.frame, p.source, cancel), before, after,
-                                                line->plan.scale());
+                                                line->planAt(p.stage).scale());
                     cell.fresh = true;
                     QImage old;
-                    if (k == 0) old = toImage(e.pull(*asRgb(line->before), p.frame, p.delivered, cancel));
+                    if (k == 0) old = toImage(e.pull(*asRgb(line->before), p.stage, p.delivered, cancel));
                     onInterface(self, [=, this] {
                         if (round != round_) return;
                         cells_[k * spots_.size() + s] = cell;
@@ -110,10 +113,7 @@ void TrialsModel::run(std::vector<Candidate> candidates) {
                     });
                 } catch (const Cancelled&) {
                 } catch (const Error& err) {
-                    onInterface(self, [this, err] {
-                        Q_EMIT project_.problem(QString::fromStdString(err.file), QString::fromStdString(err.reason),
-                                                QString::fromStdString(err.remedy));
-                    });
+                    project_.tell(err);
                 }
             });
         }
@@ -194,16 +194,16 @@ int TrialsModel::allPicks() const { return std::accumulate(picks_.begin(), picks
 
 void TrialsModel::adopt(std::size_t candidate) {
     if (candidate >= candidates_.size()) return;
-    project_.change(candidates_[candidate].ticket);
+    project_.edit([&](Ticket& t) { t = candidates_[candidate].ticket; });
 }
 
 void TrialsModel::askWholeFrame(std::size_t candidate) {
     const ClipEntry* c = project_.currentClip();
     if (!c || candidate >= candidates_.size()) return;
-    const auto line = live_.pipelineFor(candidates_[candidate].ticket);
+    const auto line = live_.deliveries().ofTicket(candidates_[candidate].ticket);
     if (!line) return;
     const QPointer<QObject> self(this);
-    wholeWorker_.submit([=, this, frame = c->playhead](const CancelToken& cancel) {
+    wholeWorker_.submit([=, this, frame = line->clock.stageOf(c->playhead)](const CancelToken& cancel) {
         try {
             const StagePtr rgb = asRgb(line->result);
             QImage whole(rgb->format().width, rgb->format().height, QImage::Format_RGB32);

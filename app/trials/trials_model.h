@@ -1,6 +1,6 @@
 #pragma once
 
-#include "app/bench/live_model.h"
+#include "app/live/live.h"
 #include "core/judge/trial.h"
 
 #include <QImage>
@@ -22,7 +22,7 @@ enum class RankBy { Balance, Faults, Texture, Edge, Picks };
 class TrialsModel : public QObject {
     Q_OBJECT
 public:
-    TrialsModel(Project& project, LiveModel& live, QObject* parent = nullptr);
+    TrialsModel(Project& project, Live& live, QObject* parent = nullptr);
 
     void tryAdvice();
     void tryRamp(const std::string& key);
@@ -66,7 +66,7 @@ private:
     void arrange();
 
     Project& project_;
-    LiveModel& live_;
+    Live& live_;
     QString of_; ///< path of the clip that the grid belongs to
     std::vector<Candidate> candidates_;
     std::vector<Spot> spots_;

@@ -1,7 +1,7 @@
 #include "app/trials/trials_page.h"
 
-#include "app/bench/sentences.h"
 #include "app/widgets/theme.h"
+#include "app/words/sentences.h"
 
 #include <QDialog>
 #include <QFileDialog>
@@ -184,7 +184,7 @@ void TrialsGrid::keyPressEvent(QKeyEvent* e) {
     update();
 }
 
-TrialsPage::TrialsPage(Project& project, LiveModel& live, QWidget* parent) : QWidget(parent), project_(project) {
+TrialsPage::TrialsPage(Project& project, Live& live, QWidget* parent) : QWidget(parent), project_(project) {
     setObjectName("trialsPage");
     model_ = new TrialsModel(project, live, this);
     auto* all = new QVBoxLayout(this);
@@ -203,8 +203,8 @@ TrialsPage::TrialsPage(Project& project, LiveModel& live, QWidget* parent) : QWi
     ramps->setObjectName("trials.ramp");
     connect(ramps, &QPushButton::clicked, this, [this, ramps] {
         QMenu menu(this);
-        for (const RampKey& k : rampKeys())
-            menu.addAction(tr(k.name), this, [this, key = std::string(k.key)] { model_->tryRamp(key); });
+        for (const TicketKey* k : rampKeys())
+            menu.addAction(QString::fromStdString(k->name), this, [this, key = k->path] { model_->tryRamp(key); });
         menu.exec(ramps->mapToGlobal(QPoint(0, ramps->height())));
     });
     bar->addWidget(ramps);

@@ -42,7 +42,7 @@ private:
 class TrialsPage : public QWidget {
     Q_OBJECT
 public:
-    TrialsPage(Project& project, LiveModel& live, QWidget* parent = nullptr);
+    TrialsPage(Project& project, Live& live, QWidget* parent = nullptr);
     TrialsModel& model() { return *model_; }
     TrialsGrid& grid() { return *grid_; }
     void exportSheet(const QString& path);

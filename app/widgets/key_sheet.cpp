@@ -31,6 +31,7 @@ KeySheet::KeySheet(QWidget* parent) : QDialog(parent) {
         {tr("F (held)"), tr("show the other side")},
         {tr("0, 1, 2, 4, 5, P"), tr("fit, 100, 200, 400, 50 %, phone")},
         {tr("V, S, F11"), tr("fault overlay, safe areas, full screen")},
+        {tr("G"), tr("the clip in all ticked shapes")},
         {tr("wheel, drag"), tr("zoom at the pointer, move the picture")},
         {tr("Shift+drag"), tr("move the crop")},
         {tr("double-click the picture"), tr("add a spot there")},

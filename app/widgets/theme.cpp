@@ -44,10 +44,15 @@ QScrollBar:vertical { width: 8px; background: transparent; } QScrollBar::handle:
 QScrollBar:horizontal { height: 8px; background: transparent; } QScrollBar::handle:horizontal { background: @line; min-width: 24px; }
 QScrollBar::add-line, QScrollBar::sub-line { width: 0; height: 0; }
 QLabel { color: @ink; }
+QCheckBox { color: @ink; spacing: 7px; }
+QCheckBox::indicator { width: 12px; height: 12px; border: 1px solid @ink; background: @open; }
+QCheckBox::indicator:checked { image: url(@tick); }
+QCheckBox:focus { border-bottom: 1px dotted @ink; }
 )";
     const std::pair<const char*, QColor> names[] = {{"@ink", t.ink},        {"@open", t.paperOpen}, {"@paper", t.paper},
                                                     {"@line", t.line},      {"@faint", t.faint},    {"@elm", t.elm},
                                                     {"@plain", t.paperLine}};
+    s.replace("@tick", t.night ? ":/icons/tick-night.svg" : ":/icons/tick.svg");
     for (const auto& [k, v] : names) s.replace(QLatin1String(k), v.name());
     return s;
 }

@@ -6,26 +6,17 @@
 
 namespace ulm {
 
-std::size_t deliveredIndexOf(const Pipeline& p, std::int64_t source) {
-    std::size_t best = 0;
-    for (std::size_t i = 0; i < p.frames.size(); ++i) {
-        if (p.frames[i].source == source) return i;
-        if (std::abs(p.frames[i].source - source) < std::abs(p.frames[best].source - source)) best = i;
-    }
-    return best;
-}
-
-Picture encodedFrame(Engine& engine, const Pipeline& p, std::size_t index, double crf, int lead,
+Picture encodedFrame(Engine& engine, const Delivery& p, std::int64_t index, double crf, int lead,
                      const CancelToken& cancel) {
+    const VideoCodec& codec = videoCodec(p.ticket.deliver.codec);
     VideoEncoding e = encodingFor(p);
     e.rate = VideoEncoding::Rate::Quality;
     e.crf = crf;
     const av::Codec encoder = openVideoEncoder(e, false);
-    const av::Codec decoder(avcodec_alloc_context3(avcodec_find_decoder(AV_CODEC_ID_H264)));
+    const av::Codec decoder(avcodec_alloc_context3(avcodec_find_decoder(codec.id)));
     if (avcodec_open2(decoder.get(), nullptr, nullptr) < 0)
-        throw Error(Fault::Input, "", "no decoder for H.264", "Install libav* with H.264.");
-    const std::size_t first = index > std::size_t(lead) ? index - std::size_t(lead) : 0;
-    const auto wanted = static_cast<std::int64_t>(index - first);
+        throw Error(Fault::Input, "", "there is no decoder for " + codec.title, "Install libav* with it.");
+    const std::int64_t first = std::max<std::int64_t>(0, index - lead), wanted = index - first;
     av::Packet packet(av_packet_alloc());
     av::Frame frame(av_frame_alloc()), kept(av_frame_alloc());
     const auto decode = [&](const AVPacket* in) {
@@ -45,11 +36,11 @@ Picture encodedFrame(Engine& engine, const Pipeline& p, std::size_t index, doubl
         }
     };
     // A few frames after it, too: the encoder looks ahead.
-    const std::size_t last = std::min(p.frames.size() - 1, index + 2);
-    for (std::size_t n = first; n <= last; ++n) {
+    const std::int64_t last = std::min(p.frames() - 1, index + 2);
+    for (std::int64_t n = first; n <= last; ++n) {
         cancel.check();
-        const av::Frame f = deliveredPicture(engine, p, p.frames[n], cancel);
-        f->pts = static_cast<std::int64_t>(n - first);
+        const av::Frame f = deliveredPicture(engine, p, n, cancel);
+        f->pts = n - first;
         f->pict_type = AV_PICTURE_TYPE_NONE;
         avcodec_send_frame(encoder.get(), f.get());
         drain();

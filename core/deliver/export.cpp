@@ -3,6 +3,7 @@
 #include "core/deliver/forecast.h"
 #include "core/deliver/memory.h"
 #include "core/deliver/output_file.h"
+#include "core/deliver/size_plan.h"
 #include "core/deliver/sound_track.h"
 
 #include <algorithm>
@@ -70,7 +71,7 @@ private:
     av::Packet packet_;
 };
 
-// x264 keeps two files of statistics; both go when this does.
+// Encoders keep two files of statistics; both go when this does.
 class StatisticsFile {
 public:
     StatisticsFile() {
@@ -83,7 +84,8 @@ public:
     }
     ~StatisticsFile() {
         std::error_code ec;
-        for (const char* more : {"", ".mbtree", ".temp", ".mbtree.temp"}) fs::remove(path_ + more, ec);
+        for (const char* more : {"", ".mbtree", ".temp", ".mbtree.temp", ".cutree", ".cutree.temp"})
+            fs::remove(path_ + more, ec);
     }
     const std::string& path() const { return path_; }
 
@@ -98,55 +100,60 @@ std::string oneDecimal(double v) {
     return s.str();
 }
 
-std::string megabytes(double bytes) { return oneDecimal(bytes / 1e6) + " MB"; }
+std::string megabytes(double bytes) {
+    return bytes < 1e6 ? std::to_string(std::llround(bytes / 1e3)) + " KB" : oneDecimal(bytes / 1e6) + " MB";
+}
 
 class Exporter {
 public:
-    Exporter(const ExportJob& job, const CancelToken& cancel, const std::function<void(const ExportProgress&)>& report)
-        : job_(job), cancel_(cancel), report_(report), engine_(job.cacheBytes),
-          output_(job.output, job.replace, job.source) {}
+    Exporter(const ExportJob& job, const CancelToken& cancel, const std::function<void(const ExportProgress&)>& report,
+             const std::function<void(const Delivery&)>& onPlanned)
+        : job_(job), cancel_(cancel), report_(report), onPlanned_(onPlanned), engine_(job.cacheBytes),
+          output_(job.output, job.replace, {job.source}) {}
 
     ExportReport run() {
         clip_ = Clip::openVideo(job_.source, cancel_);
         result_.source = job_.source;
         result_.output = job_.output;
-        result_.ticket = job_.target ? fitToTarget(job_.ticket, *job_.target, clip_->facts()) : job_.ticket;
-        measure();
         reader_ = std::make_shared<FrameReader>(clip_, PacketDecoder::Threads::Frames, std::size_t(48) << 20);
-        pipeline_ = buildPipeline(reader_, result_.ticket, result_.readings);
-        result_.clean = result_.ticket.clean.on ? cleanValues(result_.ticket, result_.readings) : CleanValues{};
-        result_.networkNote = pipeline_.note;
+        delivery_ = resolve(reader_, found(), job_.ticket, job_.target);
+        const Delivery& d = *delivery_;
+        result_.ticket = d.ticket;
+        result_.readings = d.found->readings;
+        result_.clean = d.ticket.clean.on ? cleanValues(d.ticket, *d.found) : CleanValues{};
+        result_.remarks = d.remarks();
+        if (onPlanned_) onPlanned_(d);
         checkPlanned();
         checkMemory();
-        limit_ = sizeLimit(result_.ticket, job_.target);
-        result_.limitBytes = limit_;
-        encoding_ = encodingFor(pipeline_);
-        ProgressMeter meter(report_, static_cast<std::int64_t>(pipeline_.frames.size()));
+        result_.limitBytes = d.sizeLimit();
+        encoding_ = encodingFor(d);
+        ProgressMeter meter(report_, d.frames());
         meter_ = &meter;
         encode();
-        result_.frames = static_cast<std::int64_t>(pipeline_.frames.size());
-        result_.seconds = pipeline_.seconds();
+        result_.frames = d.frames();
+        result_.seconds = d.seconds();
         result_.lostFrames = reader_->lostFrames();
         result_.steps = engine_.spent();
         return result_;
     }
 
 private:
-    void measure() {
-        if (job_.inspection)
-            result_.readings = job_.inspection->readings;
-        else if (needsReadings(result_.ticket))
-            result_.readings = inspectClip(clip_, cancel_, {[&](double done) {
-                                               if (report_)
-                                                   report_({"measuring", std::llround(done * 100), 100, 0, -1});
-                                           }})
-                                   .readings;
+    std::shared_ptr<const Inspection> found() const {
+        if (job_.inspection) return job_.inspection;
+        if (!needsInspection(job_.ticket, job_.target, clip_->facts())) return nullptr;
+        return std::make_shared<const Inspection>(
+            inspectClip(clip_, cancel_, {[&](double done) {
+                            if (report_) report_({"measuring", std::llround(done * 100), 100, 0, -1});
+                        }}));
     }
 
     void checkPlanned() const {
-        if (!job_.target) return;
-        for (const LimitCheck& c : checkLimits(*job_.target, plannedDelivery(pipeline_))) {
-            if (c.holds) continue;
+        const std::string ending = endingOf(delivery_->ticket.deliver.container);
+        if (fs::path(job_.output).extension() != ending)
+            throw Error(Fault::Usage, job_.output,
+                        "its name says something else than what is delivered, " + delivery_->ticket.deliver.container,
+                        "Name it " + fs::path(job_.output).stem().string() + ending + ".");
+        for (const LimitCheck& c : delivery_->broken()) {
             std::string remedy = "Change the ticket, or choose another target.";
             if (c.limit == "duration_s")
                 remedy = "Mark a stretch of at most " + oneDecimal(job_.target->maxSeconds) + " s.";
@@ -159,49 +166,48 @@ private:
     // Told before anything starts, not by a system that kills programs halfway.
     void checkMemory() const {
         const auto free = job_.memory ? job_.memory : freeBytes();
-        const std::int64_t needed = renderBytes(pipeline_, cores(), static_cast<std::int64_t>(job_.cacheBytes));
-        if (free) requireMemory(pipeline_, needed, *free, job_.source);
+        const std::int64_t needed = renderBytes(*delivery_, cores(), static_cast<std::int64_t>(job_.cacheBytes));
+        if (free) requireMemory(*delivery_, needed, *free, job_.source);
     }
     static int cores() { return static_cast<int>(std::clamp(std::thread::hardware_concurrency(), 1u, 16u)); }
 
     SoundSource sound() const {
-        const Ticket& t = result_.ticket;
+        const Delivery& d = *delivery_;
+        const Ticket& t = d.ticket;
         SoundSource s;
         s.path = job_.source;
         s.mode = !t.sound.on || t.sound.mode == "drop" ? SoundMode::Drop
                  : t.sound.mode == "aac"               ? SoundMode::Aac
                                                        : SoundMode::Keep;
-        const auto& all = clip_->frames();
-        const auto time = [&](std::int64_t pts) { return double(pts) * av_q2d(clip_->timeBase()); };
         s.whole = !t.stretch.on;
-        s.zero = time(all[static_cast<std::size_t>(pipeline_.frames.front().source)].pts);
+        s.zero = clip_->fileSecondsAt(d.clock.sourceOf(d.clock.first()));
         s.from = s.zero;
-        s.to = s.zero + pipeline_.seconds();
+        s.to = s.zero + d.seconds();
         return s;
     }
 
     // Hands every delivered frame to `take`, in order. Reading, stages and taking overlap; a few frames are in flight.
-    void render(const std::function<void(const AVFrame&, const DeliveredFrame&)>& take) {
-        std::size_t next = 0;
+    void render(const std::function<void(const AVFrame&, std::int64_t k)>& take) {
+        std::int64_t next = 0;
         struct Item {
-            const DeliveredFrame* frame;
+            std::int64_t k;
             std::shared_ptr<AVFrame> picture;
         };
         tbb::parallel_pipeline(
             static_cast<std::size_t>(cores()) + 2,
             tbb::make_filter<void, Item>(tbb::filter_mode::serial_in_order, [&](tbb::flow_control& flow) -> Item {
-                if (next == pipeline_.frames.size() || cancel_.cancelled()) {
+                if (next == delivery_->frames() || cancel_.cancelled()) {
                     flow.stop();
                     return {};
                 }
-                return {&pipeline_.frames[next++], nullptr};
+                return {next++, nullptr};
             }) & tbb::make_filter<Item, Item>(tbb::filter_mode::parallel, [&](Item item) {
                 item.picture =
-                    std::shared_ptr<AVFrame>(deliveredPicture(engine_, pipeline_, *item.frame, cancel_).release(),
+                    std::shared_ptr<AVFrame>(deliveredPicture(engine_, *delivery_, item.k, cancel_).release(),
                                              [](AVFrame* f) { av_frame_free(&f); });
                 return item;
             }) & tbb::make_filter<Item, void>(tbb::filter_mode::serial_in_order, [&](const Item& item) {
-                take(*item.picture, *item.frame);
+                take(*item.picture, item.k);
                 meter_->step();
             }));
         cancel_.check();
@@ -211,63 +217,43 @@ private:
         result_.bytes = r.bytes;
         result_.soundNote = r.soundNote;
         if (job_.target) {
-            Delivery d = deliveryOf(Clip::openVideo(part, cancel_)->facts());
-            result_.limits = checkLimits(*job_.target, d);
+            result_.limits = checkLimits(*job_.target, deliveredFile(Clip::openVideo(part, cancel_)->facts()));
         }
         output_.keep(part);
     }
 
     MovieWriter::Result encodeOnce(const std::string& part) {
         meter_->begin("rendering");
-        MovieWriter writer(part, "mp4", encoding_, sound());
-        render([&](const AVFrame& f, const DeliveredFrame& d) { writer.write(f, d.pts, d.duration); });
+        MovieWriter writer(part, delivery_->ticket.deliver.container, encoding_, sound());
+        render([&](const AVFrame& f, std::int64_t k) {
+            writer.write(f, delivery_->clock.pts(k), delivery_->clock.duration(k));
+        });
         ++result_.encodes;
         return writer.finish();
     }
 
-    Forecast foretold(const std::vector<double>& crfs) {
-        const Ticket stand = withoutNetworks(result_.ticket);
-        standsIn_ = !(stand == result_.ticket);
-        return standsIn_ ? forecastSize(engine_, buildPipeline(reader_, stand, result_.readings), crfs, cancel_)
-                         : forecastSize(engine_, pipeline_, crfs, cancel_);
-    }
-
     void encode() {
-        const Ticket::Deliver& d = result_.ticket.deliver;
-        const double seconds = pipeline_.seconds();
-        const bool byBitrate = d.rate == "variable" || d.rate == "constant";
-        double ceiling = d.rate == "size" ? crfFor("best") : crfFor(d.quality);
-        if (byBitrate) {
+        std::optional<Forecast> forecast;
+        if (needsForecast(*delivery_)) forecast = forecastFor(engine_, delivery_, cancel_);
+        const SizePlan plan = planSize(*delivery_, forecast ? &*forecast : nullptr);
+        encoding_.crf = plan.crf;
+        switch (plan.way) {
+        case SizePlan::Way::Unknown: throw std::logic_error("a size is planned without the forecast it needs");
+        case SizePlan::Way::CannotFit: cannotFit(plan.least - plan.sound - plan.container, plan.budget);
+        case SizePlan::Way::Bitrate:
             encoding_.rate = VideoEncoding::Rate::Bitrate;
-            encoding_.bitrate = d.bitrate * 1000;
-            encoding_.constant = d.rate == "constant";
+            encoding_.bitrate = plan.bitrate;
+            encoding_.constant = delivery_->ticket.deliver.rate == "constant";
+            if (plan.twoPass) return twoPasses(plan.bitrate, 0);
+            break;
+        case SizePlan::Way::Quality: encoding_.rate = VideoEncoding::Rate::Quality; break;
+        case SizePlan::Way::Fit: return twoPasses(plan.bitrate, plan.limit);
         }
-        const double budget = limit_ ? double(limit_) - soundBytes() - containerBytes() : 0;
-        const bool bitrateFits = byBitrate && (!limit_ || d.bitrate * 1000 / 8 * seconds < budget * 0.97);
-        if (bitrateFits) {
-            if (d.rate == "variable" && d.twoPass) return twoPasses(d.bitrate * 1000, 0);
-            meter_->plan(1);
-            return finishWith(output_.partPath(), encodeOnce(output_.partPath()));
-        }
-        if (!limit_) {
-            encoding_.crf = ceiling;
-            meter_->plan(1);
-            return finishWith(output_.partPath(), encodeOnce(output_.partPath()));
-        }
-        if (byBitrate) ceiling = crfFor("best");
-        const Forecast forecast = foretold({ceiling, kFloorCrf});
-        if (budget <= 0 || forecast.bytesAt(kFloorCrf) * (standsIn_ ? 0.8 : 0.92) > budget)
-            cannotFit(forecast.bytesAt(kFloorCrf), budget);
-        if (forecast.bytesAt(ceiling) < budget * 0.9) {
-            // The best this ticket asks for fits with room to spare: no rate needs to be held.
-            encoding_.rate = VideoEncoding::Rate::Quality;
-            encoding_.crf = ceiling;
-            meter_->plan(1);
-            const std::string part = output_.partPath();
-            const auto r = encodeOnce(part);
-            if (r.bytes <= limit_) return finishWith(part, r);
-        }
-        twoPasses(budget * 0.985 * 8 / seconds, limit_);
+        meter_->plan(1);
+        const std::string part = output_.partPath();
+        const MovieWriter::Result r = encodeOnce(part);
+        if (!plan.limit || r.bytes <= plan.limit) return finishWith(part, r);
+        twoPasses(plan.bitrate, plan.limit); // the forecast was wrong by more than was allowed for
     }
 
     // Pass one while rendering, its statistics for as many second passes as landing under the limit takes.
@@ -287,14 +273,14 @@ private:
             // What was rendered is kept without loss, so that stages run once however often it is encoded.
             VideoEncoding lossless = encoding_;
             lossless.rate = VideoEncoding::Rate::Lossless;
+            lossless.codec = kH264.name;
             lossless.pass = 0;
             lossless.timeBase = {1, 1000};
             MovieWriter keep(spill.path(), "matroska", lossless, std::nullopt);
             StatisticsPass first(encoding_);
-            std::int64_t n = 0;
-            render([&](const AVFrame& f, const DeliveredFrame& d) {
-                keep.write(f, 40 * n++, 40);
-                first.write(f, d.pts);
+            render([&](const AVFrame& f, std::int64_t k) {
+                keep.write(f, 40 * k, 40);
+                first.write(f, delivery_->clock.pts(k));
             });
             first.finish();
             keep.finish();
@@ -327,123 +313,55 @@ private:
         meter_->begin("fitting");
         const ClipPtr kept = Clip::openVideo(spill, cancel_);
         FrameReader frames(kept, PacketDecoder::Threads::Frames, std::size_t(32) << 20);
-        MovieWriter writer(part, "mp4", encoding_, sound());
-        for (std::size_t n = 0; n < pipeline_.frames.size(); ++n) {
+        MovieWriter writer(part, delivery_->ticket.deliver.container, encoding_, sound());
+        for (std::int64_t k = 0; k < delivery_->frames(); ++k) {
             cancel_.check();
-            const DeliveredFrame& d = pipeline_.frames[n];
-            writer.write(*frames.frame(static_cast<std::int64_t>(n), cancel_).picture, d.pts, d.duration);
+            writer.write(*frames.frame(k, cancel_).picture, delivery_->clock.pts(k), delivery_->clock.duration(k));
             meter_->step();
         }
         return writer.finish();
     }
 
-    double soundBytes() const {
-        const SoundSource s = sound();
-        if (s.mode == SoundMode::Drop) return 0;
-        double bits = 0;
-        for (const AudioFacts& a : clip_->facts().audio) {
-            const AVCodecDescriptor* codec = avcodec_descriptor_get_by_name(a.codec.c_str());
-            const bool copy = s.mode == SoundMode::Keep && codec && mp4CanHold(codec->id);
-            bits += copy && a.bitrate > 0 ? double(a.bitrate) : 192000;
-        }
-        return bits / 8 * pipeline_.seconds();
-    }
-
-    double containerBytes() const {
-        return 3000 + 16.0 * double(pipeline_.frames.size()) + 4.0 * pipeline_.seconds() * 50;
-    }
-
     [[noreturn]] void cannotFit(double needed, double budget) const {
         const double share = std::max(0.0, budget) / needed;
-        const PictureFormat& f = pipeline_.result->format();
+        const PictureFormat& f = delivery_->result->format();
         std::string offers = "What would fit: ";
-        const double seconds = pipeline_.seconds() * share;
+        const double seconds = delivery_->seconds() * share;
         if (seconds >= 0.5) offers += "a stretch of " + oneDecimal(seconds) + " s; ";
         // Bytes fall a little slower than area: large pictures compress better.
         const double side = std::pow(share, 1 / 1.6);
         const int w = static_cast<int>(f.width * side) / 2 * 2, h = static_cast<int>(f.height * side) / 2 * 2;
         if (w >= 64 && h >= 64) offers += std::to_string(w) + "×" + std::to_string(h) + " pixels; ";
-        const double fps = pipeline_.fps() * std::pow(share, 1 / 0.6);
+        const double fps = delivery_->fps() * std::pow(share, 1 / 0.6);
         if (fps >= 8) offers += oneDecimal(fps) + " frames a second; ";
-        offers += "or a limit of " + megabytes(needed + (double(limit_) - budget)) + ".";
-        throw Error(Fault::CannotFit, job_.source, "no acceptable quality fits " + megabytes(double(limit_)), offers);
+        offers += "or a limit of " + megabytes(needed + (double(result_.limitBytes) - budget)) + ".";
+        throw Error(Fault::CannotFit, job_.source,
+                    "no acceptable quality fits " + megabytes(double(result_.limitBytes)), offers);
     }
 
     const ExportJob& job_;
     const CancelToken& cancel_;
     const std::function<void(const ExportProgress&)>& report_;
+    const std::function<void(const Delivery&)>& onPlanned_;
     Engine engine_;
     OutputFile output_;
     ClipPtr clip_;
     std::shared_ptr<FrameReader> reader_;
-    Pipeline pipeline_;
+    DeliveryPtr delivery_;
     VideoEncoding encoding_;
     ProgressMeter* meter_ = nullptr;
-    std::int64_t limit_ = 0, previousBytes_ = 0;
-    bool standsIn_ = false; // the forecast was made with filters in the networks' place
+    std::int64_t previousBytes_ = 0;
     ExportReport result_;
 };
 
 } // namespace
 
-std::int64_t sizeLimit(const Ticket& t, const std::optional<Target>& target) {
-    std::int64_t limit = t.deliver.rate == "size" ? static_cast<std::int64_t>(t.deliver.sizeMb * 1e6) : 0;
-    if (target && target->maxMb > 0) limit = limit ? std::min(limit, target->maxBytes()) : target->maxBytes();
-    return limit;
-}
-
-Ticket fitToTarget(const Ticket& ticket, const Target& target, const MediaFacts& facts) {
-    Ticket t = ticket;
-    if (target.maxFps > 0 && (t.motion.on ? t.motion.fps : facts.video.fps) > target.maxFps * 1.0005) {
-        t.motion.on = true;
-        t.motion.fps = target.maxFps;
-    }
-    FramingPlan plan = framingOf(t, facts.video);
-    const auto deliver = [&](Size s) {
-        t.frame.on = true;
-        t.frame.size = s;
-        const int g = std::gcd(s.w, s.h);
-        t.frame.aspect = {s.w / g, s.h / g};
-    };
-    if (target.size) {
-        if (plan.width != target.size->w || plan.height != target.size->h) deliver(*target.size);
-        return t;
-    }
-    if (!target.aspects.empty()) {
-        Target shape;
-        shape.aspects = target.aspects;
-        if (!allHold(checkLimits(shape, {plan.width, plan.height, 0, 0, 0, "", "", true}))) {
-            t.frame.on = true;
-            t.frame.size.reset();
-            t.frame.aspect = target.aspects.front();
-            plan = framingOf(t, facts.video);
-        }
-    }
-    double scale = 1;
-    if (target.maxWidth) scale = std::min(scale, double(target.maxWidth) / plan.width);
-    if (target.maxHeight) scale = std::min(scale, double(target.maxHeight) / plan.height);
-    if (target.maxLines) scale = std::min(scale, double(target.maxLines) / std::min(plan.width, plan.height));
-    if (scale < 1) {
-        const Size s{std::max(2, static_cast<int>(plan.width * scale + 0.01) / 2 * 2),
-                     std::max(2, static_cast<int>(plan.height * scale + 0.01) / 2 * 2)};
-        if (t.frame.on)
-            deliver(s);
-        else {
-            t.enlarge.on = true;
-            t.enlarge.size = s;
-        }
-    }
-    return t;
-}
-
-Delivery plannedDelivery(const Pipeline& p) {
-    const PictureFormat& f = p.result->format();
-    return {f.width, f.height, p.fps(), p.seconds(), 0, "h264", "mp4", true};
-}
+std::string endingOf(const std::string& container) { return "." + container; }
 
 ExportReport exportClip(const ExportJob& job, const CancelToken& cancel,
-                        const std::function<void(const ExportProgress&)>& report) {
-    return Exporter(job, cancel, report).run();
+                        const std::function<void(const ExportProgress&)>& report,
+                        const std::function<void(const Delivery&)>& onPlanned) {
+    return Exporter(job, cancel, report, onPlanned).run();
 }
 
 nlohmann::json toJson(const ExportReport& r) {
@@ -465,7 +383,7 @@ nlohmann::json toJson(const ExportReport& r) {
         limits.push_back({{"limit", l.limit}, {"allowed", l.allowed}, {"value", l.value}, {"holds", l.holds}});
     return {{"source", r.source},   {"output", r.output},         {"frames", r.frames},   {"seconds", r.seconds},
             {"bytes", r.bytes},     {"ticket", toJson(r.ticket)}, {"steps", steps},       {"lost_frames", r.lostFrames},
-            {"sound", r.soundNote}, {"networks", r.networkNote},  {"encodes", r.encodes}, {"limits", limits}};
+            {"sound", r.soundNote}, {"remarks", r.remarks},       {"encodes", r.encodes}, {"limits", limits}};
 }
 
 } // namespace ulm

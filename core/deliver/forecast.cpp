@@ -1,5 +1,6 @@
 #include "core/deliver/forecast.h"
 
+#include "core/deliver/size_plan.h"
 #include "core/media/frame_convert.h"
 
 #include <algorithm>
@@ -14,18 +15,12 @@ constexpr int kFollowed = 125; // frames of a part followed through the mosaic, 
 constexpr int kParts = 6;
 constexpr int kTile = 256, kTilesAcross = 2; // of the mosaic
 
-AVPixelFormat sourcePixelFormat(const Pipeline& p) {
-    const auto& source = dynamic_cast<const SourceStage&>(*p.source);
-    return av_get_pix_fmt(source.reader().clip().facts().video.pixelFormat.c_str());
-}
+AVPixelFormat sourcePixelFormat(const Delivery& d) { return av_get_pix_fmt(d.facts.video.pixelFormat.c_str()); }
 
-bool encoderTakes(AVPixelFormat f) {
-    return f == AV_PIX_FMT_YUV420P || f == AV_PIX_FMT_YUVJ420P || f == AV_PIX_FMT_YUV420P10LE;
-}
-
-bool passesThrough(const Pipeline& p) {
-    const auto& v = dynamic_cast<const SourceStage&>(*p.source).reader().clip().facts().video;
-    return p.picturesUntouched && v.rotation == 0 && encoderTakes(sourcePixelFormat(p));
+bool passesThrough(const Delivery& d) {
+    const auto& takes = videoCodec(d.ticket.deliver.codec).takes;
+    return d.picturesUntouched && d.facts.video.rotation == 0 &&
+           std::ranges::find(takes, sourcePixelFormat(d)) != takes.end();
 }
 
 // Counts what the encoder makes of a run of frames at one quality.
@@ -104,12 +99,12 @@ std::vector<double> foretold(const VideoEncoding& e, std::int64_t frames, const 
 // picture's work, yet it moves, cuts and costs as the whole does.
 class Mosaic {
 public:
-    explicit Mosaic(const Pipeline& p) : p_(p), format_(p.result->format()) {
+    explicit Mosaic(const Delivery& p) : p_(p), format_(p.result->format()) {
         format_.width = std::min(format_.width, kTile * kTilesAcross);
         format_.height = std::min(format_.height, kTile * kTilesAcross);
     }
     const PictureFormat& format() const { return format_; }
-    Picture picture(Engine& engine, std::int64_t source, const CancelToken& cancel) const {
+    Picture picture(Engine& engine, std::int64_t stage, const CancelToken& cancel) const {
         const PictureFormat& full = p_.result->format();
         Picture out = Picture::make(format_, format_.frame());
         const auto tiles = [](int length) { return length > kTile * kTilesAcross ? kTilesAcross : 1; };
@@ -119,7 +114,7 @@ public:
             for (int i = 0; i < across; ++i) {
                 const Rect there{(full.width * (2 * i + 1) / (2 * across) - w / 2) & ~1,
                                  (full.height * (2 * j + 1) / (2 * down) - h / 2) & ~1, w, h};
-                const Picture tile = engine.pull(*p_.result, source, there, cancel, Engine::Keep::Inputs);
+                const Picture tile = engine.pull(*p_.result, stage, there, cancel, Engine::Keep::Inputs);
                 paste(tile, out, i * w, j * h);
             }
         return out;
@@ -135,22 +130,22 @@ private:
                             out.planes[k].row((y >> sh) + row) + (x >> sw));
         }
     }
-    const Pipeline& p_;
+    const Delivery& p_;
     PictureFormat format_;
 };
 
 // How far the whole samples misjudge the movie: bytes of the mosaic followed through it, over what samples of the
 // mosaic foretell.
-std::vector<double> sampleBias(Engine& engine, const Pipeline& p, const std::vector<double>& crfs, Runs samples,
+std::vector<double> sampleBias(Engine& engine, const Delivery& p, const std::vector<double>& crfs, Runs samples,
                                const CancelToken& cancel) {
     const Mosaic mosaic(p);
     VideoEncoding e = encodingFor(p);
     e.width = mosaic.format().width;
     e.height = mosaic.format().height;
     e.pixelFormat = mosaic.format().bitDepth > 8 ? AV_PIX_FMT_YUV420P10LE : AV_PIX_FMT_YUV420P;
-    const auto frames = static_cast<std::int64_t>(p.frames.size());
+    const auto frames = p.frames();
     const PictureOf picture = [&](std::int64_t n) {
-        return toFrame(mosaic.picture(engine, p.frames[static_cast<std::size_t>(n)].source, cancel), e.pixelFormat);
+        return toFrame(mosaic.picture(engine, p.clock.first() + n, cancel), e.pixelFormat);
     };
     const bool wholeMovie = frames <= kParts * kFollowed;
     std::vector<double> bias =
@@ -172,8 +167,9 @@ double Forecast::bytesAt(double crf) const {
     return std::exp(std::log(std::max(1.0, a.bytes)) * (1 - t) + std::log(std::max(1.0, b.bytes)) * t);
 }
 
-VideoEncoding encodingFor(const Pipeline& p) {
+VideoEncoding encodingFor(const Delivery& p) {
     VideoEncoding e;
+    e.codec = p.ticket.deliver.codec;
     const PictureFormat& f = p.result->format();
     e.width = f.width;
     e.height = f.height;
@@ -181,25 +177,25 @@ VideoEncoding encodingFor(const Pipeline& p) {
     e.pixelFormat = passesThrough(p) ? sourcePixelFormat(p)
                     : f.bitDepth > 8 ? AV_PIX_FMT_YUV420P10LE
                                      : AV_PIX_FMT_YUV420P;
-    e.timeBase = p.timeBase;
+    e.timeBase = p.clock.timeBase();
     e.fps = p.fps();
     return e;
 }
 
-av::Frame deliveredPicture(Engine& engine, const Pipeline& p, const DeliveredFrame& d, const CancelToken& cancel) {
-    if (passesThrough(p)) {
-        const auto& source = dynamic_cast<const SourceStage&>(*p.source);
-        const VideoFacts& v = source.reader().clip().facts().video;
-        const DecodedFrame f = source.reader().frame(d.source, cancel);
-        if (f.picture->format == sourcePixelFormat(p) && f.picture->width == v.codedWidth &&
+av::Frame deliveredPicture(Engine& engine, const Delivery& d, std::int64_t k, const CancelToken& cancel) {
+    const std::int64_t stage = d.clock.first() + k;
+    if (passesThrough(d)) {
+        const VideoFacts& v = d.facts.video;
+        const DecodedFrame f = d.reader->frame(d.clock.sourceOf(stage), cancel);
+        if (f.picture->format == sourcePixelFormat(d) && f.picture->width == v.codedWidth &&
             f.picture->height == v.codedHeight)
             return av::Frame(av_frame_clone(f.picture.get()));
     }
-    const PictureFormat& f = p.result->format();
-    av::Frame out = emptyFrame(f.width, f.height, encodingFor(p).pixelFormat);
+    const PictureFormat& f = d.result->format();
+    av::Frame out = emptyFrame(f.width, f.height, encodingFor(d).pixelFormat);
     const int rows = bandRows(f);
     for (int y = 0; y < f.height; y += rows)
-        writeInto(*out, engine.pull(*p.result, d.source, Rect{0, y, f.width, rows}.intersected(f.frame()), cancel,
+        writeInto(*out, engine.pull(*d.result, stage, Rect{0, y, f.width, rows}.intersected(f.frame()), cancel,
                                     Engine::Keep::Inputs));
     return out;
 }
@@ -209,16 +205,31 @@ int bandRows(const PictureFormat& f) {
     return f.width * f.height <= kMostPixels ? f.height : std::max(64, kMostPixels / f.width / 64 * 64);
 }
 
-Forecast forecastSize(Engine& engine, const Pipeline& p, const std::vector<double>& crfs, const CancelToken& cancel) {
+Forecast forecastSize(Engine& engine, const Delivery& p, const std::vector<double>& crfs, const CancelToken& cancel) {
     const Runs samples{3, kRun};
     const std::vector<double> bytes = foretold(
-        encodingFor(p), static_cast<std::int64_t>(p.frames.size()), crfs, samples,
-        [&](std::int64_t n) { return deliveredPicture(engine, p, p.frames[static_cast<std::size_t>(n)], cancel); },
-        cancel);
+        encodingFor(p), p.frames(), crfs, samples,
+        [&](std::int64_t n) { return deliveredPicture(engine, p, n, cancel); }, cancel);
     const std::vector<double> bias = sampleBias(engine, p, crfs, samples, cancel);
     Forecast f;
     for (std::size_t i = 0; i < crfs.size(); ++i) f.points.push_back({crfs[i], bytes[i] * bias[i]});
     std::ranges::sort(f.points, {}, &Forecast::Point::crf);
+    return f;
+}
+
+Forecast forecastFor(Engine& engine, const DeliveryPtr& d, const CancelToken& cancel) {
+    const DeliveryPtr stand = withoutNetworks(d);
+    const VideoCodec& codec = videoCodec(d->ticket.deliver.codec);
+    Forecast f = forecastSize(engine, *stand, {bestCrf(*d), codec.floor}, cancel);
+    f.standIn = stand != d;
+    return f;
+}
+
+Forecast carriedOver(const Forecast& known, Size fromSize, std::int64_t fromFrames, const Delivery& to) {
+    const double pixels = double(to.size().w) * to.size().h / (double(fromSize.w) * fromSize.h);
+    Forecast f = known;
+    for (Forecast::Point& p : f.points) p.bytes *= std::pow(pixels, 0.8) * double(to.frames()) / double(fromFrames);
+    f.rough = true;
     return f;
 }
 

@@ -1,7 +1,7 @@
 #include "core/deliver/memory.h"
 
+#include "core/codec/video_codec.h"
 #include "core/deliver/forecast.h"
-#include "core/deliver/movie_writer.h"
 
 #include <algorithm>
 #include <cmath>
@@ -39,13 +39,12 @@ std::string gigabytes(std::int64_t bytes) {
 
 } // namespace
 
-std::int64_t renderBytes(const Pipeline& p, int cores, std::int64_t cacheBytes) {
+std::int64_t renderBytes(const Delivery& p, int cores, std::int64_t cacheBytes) {
     std::set<const Stage*> seen;
     const PictureFormat& f = p.result->format();
     const std::int64_t step = heaviestStep(*p.result, seen) * bandRows(f) / f.height, delivered = pictureBytes(f, 1);
     // Frames of the encoder's own kind are padded and have smaller copies.
-    const std::int64_t encoder =
-        (framesLookedAhead(f.width, f.height) + framesHeld(f.width, f.height)) * delivered * 8 / 5;
+    const std::int64_t encoder = videoCodec(p.ticket.deliver.codec).framesHeld(f.width, f.height) * delivered * 8 / 5;
     return kProgram + cacheBytes + cores * step + (cores + 2) * delivered + encoder;
 }
 
@@ -57,13 +56,13 @@ std::optional<std::int64_t> freeBytes() {
     return std::nullopt;
 }
 
-void requireMemory(const Pipeline& p, std::int64_t needed, std::int64_t free, const std::string& source) {
+void requireMemory(const Delivery& p, std::int64_t needed, std::int64_t free, const std::string& source) {
     if (needed <= free) return;
     const double share = std::sqrt(double(free) / double(needed)) * 0.9;
-    const int w = static_cast<int>(p.plan.width * share) / 2 * 2, h = static_cast<int>(p.plan.height * share) / 2 * 2;
+    const int w = static_cast<int>(p.size().w * share) / 2 * 2, h = static_cast<int>(p.size().h * share) / 2 * 2;
     throw Error(Fault::CannotFit, source,
-                std::to_string(p.plan.width) + "×" + std::to_string(p.plan.height) + " takes about " +
-                    gigabytes(needed) + " of memory; " + gigabytes(free) + " are free",
+                std::to_string(p.size().w) + "×" + std::to_string(p.size().h) + " takes about " + gigabytes(needed) +
+                    " of memory; " + gigabytes(free) + " are free",
                 "Choose " + std::to_string(std::max(2, w)) + "×" + std::to_string(std::max(2, h)) +
                     " or less, or close other programs.");
 }

@@ -3,14 +3,10 @@
 #include "core/deliver/sound_track.h"
 
 #include <algorithm>
-#include <cmath>
 #include <filesystem>
-#include <thread>
 
 namespace ulm {
 namespace {
-
-constexpr int kLookAhead = 40; // x264's own at preset medium
 
 [[noreturn]] void failWriting(const std::string& path, int code) {
     const std::string why = code == AVERROR(ENOSPC) ? "the disk is full" : av::errorText(code);
@@ -18,64 +14,7 @@ constexpr int kLookAhead = 40; // x264's own at preset medium
                 "Check that the folder exists, that you may write there, and that the disk has room.");
 }
 
-void setOption(AVCodecContext& c, const char* name, const std::string& value) {
-    av_opt_set(c.priv_data, name, value.c_str(), 0);
-}
-
 } // namespace
-
-double crfFor(const std::string& quality) { return quality == "small" ? 26 : quality == "best" ? 16 : 20; }
-
-int framesLookedAhead(int width, int height) {
-    const double share = 9e6 / (double(width) * height);
-    return static_cast<int>(std::clamp(kLookAhead * share * share, 4.0, double(kLookAhead)));
-}
-
-// Beyond 4K the encoder refers to fewer frames: with the shorter look ahead that saved a fifth of its memory at 8K.
-static bool isHuge(int width, int height) { return double(width) * height > 16e6; }
-
-int framesHeld(int width, int height) { return isHuge(width, height) ? 18 : 20; }
-
-av::Codec openVideoEncoder(const VideoEncoding& v, bool globalHeader) {
-    const AVCodec* x264 = avcodec_find_encoder_by_name("libx264");
-    av::Codec c(avcodec_alloc_context3(x264));
-    c->width = v.width;
-    c->height = v.height;
-    c->pix_fmt = v.pixelFormat;
-    c->time_base = v.timeBase;
-    c->framerate = av_d2q(v.fps, 100000);
-    c->sample_aspect_ratio = {1, 1};
-    c->color_primaries = static_cast<AVColorPrimaries>(v.colour.primaries);
-    c->color_trc = static_cast<AVColorTransferCharacteristic>(v.colour.transfer);
-    c->colorspace = static_cast<AVColorSpace>(v.colour.matrix);
-    c->color_range = v.colour.fullRange ? AVCOL_RANGE_JPEG : AVCOL_RANGE_MPEG;
-    c->chroma_sample_location = static_cast<AVChromaLocation>(v.colour.chromaSite);
-    c->thread_count = static_cast<int>(std::clamp(std::thread::hardware_concurrency(), 1u, 16u));
-    if (const int ahead = framesLookedAhead(v.width, v.height);
-        ahead < kLookAhead && v.rate != VideoEncoding::Rate::Lossless)
-        setOption(*c, "rc-lookahead", std::to_string(ahead));
-    if (isHuge(v.width, v.height)) c->refs = c->max_b_frames = 2;
-    // A key frame at least every five seconds: seeking stays quick, and the cost in bits stays small.
-    c->gop_size = std::max(2, static_cast<int>(std::lround(v.fps * 5)));
-    if (globalHeader) c->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
-    setOption(*c, "preset", v.rate == VideoEncoding::Rate::Lossless ? "ultrafast" : v.preset);
-    if (v.rate == VideoEncoding::Rate::Quality) setOption(*c, "crf", std::to_string(v.crf));
-    if (v.rate == VideoEncoding::Rate::Lossless) setOption(*c, "qp", "0");
-    if (v.rate == VideoEncoding::Rate::Bitrate) {
-        c->bit_rate = static_cast<std::int64_t>(v.bitrate);
-        if (v.constant) {
-            c->rc_max_rate = c->bit_rate;
-            c->rc_buffer_size = static_cast<int>(std::min(v.bitrate, 2e9));
-        }
-    }
-    if (v.pass == 1) c->flags |= AV_CODEC_FLAG_PASS1;
-    if (v.pass == 2) c->flags |= AV_CODEC_FLAG_PASS2;
-    if (v.pass) setOption(*c, "stats", v.statistics);
-    if (const int e = avcodec_open2(c.get(), x264, nullptr); e < 0)
-        throw Error(Fault::Usage, "", "H.264 cannot be encoded with these settings (" + av::errorText(e) + ")",
-                    "Choose another size or rate in the Deliver step.");
-    return c;
-}
 
 struct MovieWriter::Impl {
     std::string path;

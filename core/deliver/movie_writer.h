@@ -1,27 +1,12 @@
 #pragma once
 
+#include "core/codec/video_codec.h"
 #include "core/media/clip.h"
 
 #include <optional>
 #include <string>
 
 namespace ulm {
-
-/// How pictures are encoded (H.264 through libx264).
-struct VideoEncoding {
-    int width = 0, height = 0; ///< even
-    AVPixelFormat pixelFormat = AV_PIX_FMT_YUV420P;
-    ColourDescription colour;
-    AVRational timeBase{1, 25};
-    double fps = 25;
-    enum class Rate { Quality, Bitrate, Lossless } rate = Rate::Quality;
-    double crf = 20;        ///< for Quality
-    double bitrate = 8e6;   ///< bits a second, for Bitrate
-    bool constant = false;  ///< Bitrate: hold it over every second, not only on average
-    int pass = 0;           ///< 0 single, 1 writes statistics, 2 reads them
-    std::string statistics; ///< file, for passes 1 and 2
-    std::string preset = "medium";
-};
 
 enum class SoundMode { Drop, Keep, Aac };
 
@@ -33,14 +18,6 @@ struct SoundSource {
     bool whole = true;
     double zero = 0; ///< file time that becomes 0
 };
-
-/// Frames that the encoder holds to look ahead: fewer of very large ones, so that they fit into memory.
-int framesLookedAhead(int width, int height);
-/// Frames that it holds besides: those it refers to, works on, and their copies at steps of a quarter pixel.
-int framesHeld(int width, int height);
-
-/// Opens an H.264 encoder. Errors: Fault::Usage with libx264's reason.
-av::Codec openVideoEncoder(const VideoEncoding&, bool globalHeader);
 
 /// Writes a movie file: pictures as they are handed over, sound alongside. Nothing is kept under the path unless
 /// finish() returned. Not thread safe.
@@ -68,8 +45,5 @@ private:
     struct Impl;
     std::unique_ptr<Impl> impl_;
 };
-
-/// The constant rate factor behind a quality name: small 26, good 20, best 16.
-double crfFor(const std::string& quality);
 
 } // namespace ulm

@@ -1,6 +1,7 @@
 #include "core/deliver/output_file.h"
 
-#include "core/error.h"
+#include "core/base/error.h"
+#include "core/base/files.h"
 
 #include <cerrno>
 #include <cstdlib>
@@ -19,19 +20,31 @@ namespace {
 
 } // namespace
 
-OutputFile::OutputFile(const std::string& path, bool replace, const std::string& source)
-    : path_(path), replace_(replace) {
+OutputFile::OutputFile(const std::string& path, bool replace, std::vector<std::string> sources)
+    : path_(path), sources_(std::move(sources)), replace_(replace) {
     std::error_code ec;
     const fs::path p(path), folder = p.parent_path().empty() ? fs::path(".") : p.parent_path();
     if (p.filename().empty() || fs::is_directory(p, ec))
         refuse(path, "this names a folder, not a file", "Name the file to write.");
     if (!fs::is_directory(folder, ec)) refuse(path, "its folder does not exist", "Make the folder, or choose another.");
-    if (fs::exists(p, ec) && fs::equivalent(p, source, ec))
-        refuse(path, "this is the clip itself", "Choose another name: the original is never written over.");
+    refuseSources();
     if (!replace && fs::exists(p, ec))
         refuse(path, "it exists already", "Choose another name, or ask for it to be replaced (--replace).");
     if (::access(folder.c_str(), W_OK) != 0) refuse(path, "its folder may not be written to", "Choose another folder.");
     stem_ = (folder / ("." + p.filename().string())).string();
+}
+
+void OutputFile::refuseSources() const {
+    std::error_code ec;
+    for (const std::string& source : sources_)
+        if (!source.empty() && fs::exists(path_, ec) && fs::equivalent(path_, source, ec))
+            refuse(path_, "this is one of the files that are read",
+                   "Choose another name: originals are never written over.");
+}
+
+void OutputFile::write(const std::string& text) {
+    writeFileWhole(partPath(), text);
+    keep(partPath());
 }
 
 OutputFile::~OutputFile() {
@@ -44,6 +57,7 @@ std::string OutputFile::partPath(int attempt) const {
 }
 
 void OutputFile::keep(const std::string& part) {
+    refuseSources(); // it may have become one meanwhile, by a link
     // link() refuses a name that is taken, which rename() would silently replace.
     const bool placed =
         replace_ ? ::rename(part.c_str(), path_.c_str()) == 0 : ::link(part.c_str(), path_.c_str()) == 0;

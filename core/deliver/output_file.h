@@ -1,6 +1,7 @@
 #pragma once
 
 #include <string>
+#include <vector>
 
 namespace ulm {
 
@@ -8,19 +9,24 @@ namespace ulm {
 class OutputFile {
 public:
     /// Checks before any work that the name can be had. Errors: Fault::Output: folder missing or not writable, name
-    /// taken and !replace, or the same file as `source`.
-    OutputFile(const std::string& path, bool replace, const std::string& source);
+    /// taken and !replace, or one of the files that are read (`sources`), which nothing ever replaces.
+    OutputFile(const std::string& path, bool replace, std::vector<std::string> sources);
     ~OutputFile();
     OutputFile(const OutputFile&) = delete;
     OutputFile& operator=(const OutputFile&) = delete;
 
     /// Where to write: attempt 0, 1, … may stand side by side.
     std::string partPath(int attempt = 0) const;
+    /// Writes a whole text, and keep()s it.
+    void write(const std::string& text);
     /// Gives `part` the final name. Errors: Fault::Output (the name was taken meanwhile, and !replace).
     void keep(const std::string& part);
 
 private:
+    void refuseSources() const;
+
     std::string path_, stem_;
+    std::vector<std::string> sources_;
     bool replace_;
 };
 

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/error.h"
+#include "core/base/error.h"
 
 #include <atomic>
 #include <memory>

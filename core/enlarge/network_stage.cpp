@@ -1,6 +1,6 @@
 #include "core/enlarge/network_stage.h"
 
-#include "core/enlarge/resample_stage.h"
+#include "core/engine/resample_stage.h"
 #include "core/picture/colour.h"
 
 #include <algorithm>
@@ -134,10 +134,11 @@ public:
         all.push_back({0, n, filter_->needs(n, region)[0].region});
         return all;
     }
-    void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
+    void compute(std::int64_t frame, std::span<const Picture> in, Picture& out,
+                 const CancelToken& cancel) const override {
         const std::size_t frames = inputs().size();
         const bool mixed = strength_ != 1;
-        if (mixed) filter_->computePlane(0, in.back(), out);
+        if (mixed) filter_->computePlane(0, frame, in.back(), out);
         tiles_.run(
             out.area, cancel,
             [&](int c, const Rect& wanted, float* to) {
@@ -154,7 +155,7 @@ public:
         if (net_->scale() == 1) {
             for (int c : {1, 2}) copySamples(in[0].planes[c], out.planes[c]);
         } else {
-            for (int c : {1, 2}) filter_->computePlane(c, in.back(), out);
+            for (int c : {1, 2}) filter_->computePlane(c, frame, in.back(), out);
         }
     }
 

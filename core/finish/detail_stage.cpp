@@ -1,6 +1,6 @@
 #include "core/finish/detail_stage.h"
 
-#include "core/finish/gaussian.h"
+#include "core/picture/gaussian.h"
 #include "core/picture/opencv_view.h"
 
 #include <algorithm>

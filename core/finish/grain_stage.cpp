@@ -1,7 +1,7 @@
 #include "core/finish/grain_stage.h"
 
-#include "core/finish/gaussian.h"
-#include "core/restore/local_stage.h"
+#include "core/picture/gaussian.h"
+#include "core/picture/hash_noise.h"
 
 #include <algorithm>
 #include <cmath>

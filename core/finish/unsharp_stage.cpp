@@ -1,6 +1,6 @@
 #include "core/finish/unsharp_stage.h"
 
-#include "core/finish/gaussian.h"
+#include "core/picture/gaussian.h"
 
 namespace ulm {
 namespace {

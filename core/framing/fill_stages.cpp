@@ -1,7 +1,7 @@
 #include "core/framing/fill_stages.h"
 
-#include "core/enlarge/resample_stage.h"
-#include "core/finish/gaussian.h"
+#include "core/engine/resample_stage.h"
+#include "core/picture/gaussian.h"
 
 namespace ulm {
 namespace {

@@ -1,9 +1,8 @@
 #include "core/framing/framing_plan.h"
 
-#include "core/error.h"
+#include "core/base/error.h"
 
 #include <algorithm>
-#include <charconv>
 #include <cmath>
 
 namespace ulm {
@@ -19,16 +18,6 @@ Size shaped(double w, double h, Size aspect, bool inside) {
     const bool wide = w / h > a;
     if (wide == inside) return {even(h * a), even(h)};
     return {even(w), even(w / a)};
-}
-
-std::optional<Size> parsePair(const std::string& text, const std::string& separator) {
-    const auto at = text.find(separator);
-    if (at == std::string::npos) return std::nullopt;
-    Size s;
-    const char *a = text.data(), *end = a + text.size(), *b = a + at + separator.size();
-    if (std::from_chars(a, a + at, s.w).ptr != a + at || std::from_chars(b, end, s.h).ptr != end) return std::nullopt;
-    if (s.w <= 0 || s.h <= 0 || s.w > 100000 || s.h > 100000) return std::nullopt;
-    return s;
 }
 
 } // namespace
@@ -84,13 +73,6 @@ FramingPlan planFraming(Size source, const FramingWish& wish) {
     p.x = (out.w - p.w) / 4 * 2; // even, so 4:2:0 chroma lands on its grid
     p.y = (out.h - p.h) / 4 * 2;
     return p;
-}
-
-std::optional<Size> parseAspect(const std::string& text) { return parsePair(text, ":"); }
-
-std::optional<Size> parseSize(const std::string& text) {
-    if (auto s = parsePair(text, "x")) return s;
-    return parsePair(text, "×");
 }
 
 } // namespace ulm

@@ -1,16 +1,12 @@
 #pragma once
 
-#include <optional>
-#include <string>
+#include "core/picture/size.h"
+
+#include <functional>
 
 namespace ulm {
 
 enum class Fill { Crop, Pad, Blur };
-
-struct Size {
-    int w = 0, h = 0;
-    bool operator==(const Size&) const = default;
-};
 
 /// What the ticket asks of sizes and shapes; everything optional is "not said".
 struct FramingWish {
@@ -39,14 +35,18 @@ struct FramingPlan {
     }
 };
 
+/// The framing of every frame: where it lands is the same for all, which window of the source may move.
+struct FramingPath {
+    FramingPlan still;                                 ///< of every frame, where `at` is null
+    std::function<FramingPlan(std::int64_t frame)> at; ///< null: it does not move
+    std::uint64_t key = 0;                             ///< identity of `at`
+    FramingPlan operator()(std::int64_t frame) const { return at ? at(frame) : still; }
+};
+
 /// Works the plan out. Rules, in order: Frame's size is delivered exactly; else Enlarge's size, cut to Frame's aspect
 /// where that step is on; else the source times the scale, cut (crop) or extended (pad, blur) to the aspect. A size
 /// whose aspect differs from what fills it is covered and cropped, evenly, never stretched.
 /// Errors: Fault::Usage where the delivered picture would be under 2 or over 8192 pixels a side.
 FramingPlan planFraming(Size source, const FramingWish& wish);
-
-/// "9:16" → {9, 16}; "1080x1920" or "1080×1920" → {1080, 1920}. Empty where the text is neither, or not positive.
-std::optional<Size> parseAspect(const std::string& text);
-std::optional<Size> parseSize(const std::string& text);
 
 } // namespace ulm

@@ -200,7 +200,6 @@ private:
             out_.kind = "generated", out_.kindConfidence = 0.4;
         else
             out_.kind = "camera", out_.kindConfidence = std::clamp(0.5 + r.noise / 6, 0.5, 0.9);
-        out_.readings.drawn = out_.kind == "line art" || out_.kind == "screen";
     }
 
     Inspection& out_;
@@ -292,7 +291,6 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
     gathering.conclude();
     std::ranges::sort(out.text, {}, &Mark::frame);
     std::ranges::sort(out.faces, {}, &Mark::frame);
-    for (const Mark& m : out.faces) out.readings.faces.push_back({m.frame, m.box});
     if (out.runs.size() == 1) {
         out.repeats = repeatPattern(out.duplicates, frames);
         out.movement = findMovement(prints, breaks, out.duplicates, v.fps, v.width, v.height);
@@ -326,6 +324,18 @@ std::vector<WatchPlace> choosePlaces(const Inspection& i, const Rect& window, in
     take([](const WatchPlace& c) { return c.what == "texture" || c.what == "softness_px"; });
     take([](const WatchPlace&) { return true; });
     return chosen;
+}
+
+std::vector<TimedBox> Inspection::faceBoxes() const {
+    std::vector<TimedBox> all;
+    for (const Mark& m : faces) all.push_back({m.frame, m.box});
+    return all;
+}
+
+Inspection knowing(const Readings& r) {
+    Inspection i;
+    i.readings = r;
+    return i;
 }
 
 } // namespace ulm

@@ -5,6 +5,7 @@
 #include "core/inspect/readings.h"
 #include "core/inspect/sound_readings.h"
 #include "core/media/clip.h"
+#include "core/picture/size.h"
 
 #include <functional>
 #include <map>
@@ -74,9 +75,16 @@ struct Inspection {
     std::vector<std::pair<std::int64_t, std::int64_t>> runs;
     std::int64_t framesLooked = 0, framesLost = 0;
 
+    /// Line art or a screen: networks and advice treat it otherwise.
+    bool drawn() const { return kind == "line art" || kind == "screen"; }
+    /// Where faces were seen, in order of time.
+    std::vector<TimedBox> faceBoxes() const;
     /// Lines of original detail, of `height` stored ones; 0 where nothing can be said.
     int detailLines(int height) const { return static_cast<int>(readings.detail * height + 0.5); }
 };
+
+/// An inspection that knows nothing but these readings: for tools and tests that took them themselves.
+Inspection knowing(const Readings&);
 
 struct InspectWatch {
     std::function<void(double)> onProgress;           ///< 0…1

@@ -1,4 +1,4 @@
-#include "core/error.h"
+#include "core/base/error.h"
 #include "core/inspect/inspection.h"
 
 #include <cmath>
@@ -180,8 +180,6 @@ Inspection inspectionFromJson(const json& j, const std::string& file) {
         i.text = marksFrom(j.at("text"));
         i.overlays = marksFrom(j.at("overlays"));
         i.kind = j.at("kind").get<std::string>();
-        for (const Mark& m : i.faces) i.readings.faces.push_back({m.frame, m.box});
-        i.readings.drawn = i.kind == "line art" || i.kind == "screen";
         i.kindConfidence = j.at("kind_confidence").get<double>();
         i.dark = j.at("dark").get<bool>();
         if (const json& s = j.at("sound"); s.is_object()) {

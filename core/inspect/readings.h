@@ -10,13 +10,6 @@
 
 namespace ulm {
 
-/// A face that was found: upright source pixels.
-struct FacePlace {
-    std::int64_t frame = 0;
-    Rect box;
-    bool operator==(const FacePlace&) const = default;
-};
-
 /// What is measured on a picture. Steps are 8-bit steps of limited range (luma value · 219), pixels are the source's.
 /// readingKinds() holds each one's name, unit and method.
 struct Readings {
@@ -35,8 +28,6 @@ struct Readings {
     double detail = 0;               ///< original lines over stored lines, (0, 1]; 0 where nothing can be said
     double compression = 0;          ///< how hard it was compressed, by our network: 0 not … 100 (rate factor 40)
     double yield = 100; ///< % of what the general network adds that comes true, [0, 100]: yieldOf(); of a whole clip
-    bool drawn = false; ///< line art or a screen: told of a whole clip
-    std::vector<FacePlace> faces; ///< in order of time; of a whole clip
 };
 
 /// One reading's entry in the table that screens, JSON, CSV and documents share.

@@ -1,7 +1,7 @@
 #include "core/judge/compare.h"
 
 #include "core/engine/engine.h"
-#include "core/enlarge/resample_stage.h"
+#include "core/engine/resample_stage.h"
 #include "core/judge/measures.h"
 #include "core/media/source_stage.h"
 

@@ -1,6 +1,6 @@
 #include "core/judge/measures.h"
 
-#include "core/finish/gaussian.h"
+#include "core/picture/gaussian.h"
 
 #include <cmath>
 

@@ -2,7 +2,7 @@
 
 #include "core/inspect/readings.h"
 #include "core/picture/opencv_view.h"
-#include "core/pipeline/network_steps.h"
+#include "core/ticket/step.h"
 
 #include <algorithm>
 #include <cmath>
@@ -198,38 +198,13 @@ void Overdone::join(const Overdone& other) {
     }
 }
 
-Ticket easedTicket(const Ticket& t, const Readings& r, double share) {
-    Ticket e = t;
-    const auto eased = [&](Quantity& q, double value) {
-        if (share < 1) q = {From::Fixed, std::round(value * share * 100) / 100, 0};
-    };
-    if (enlargesByNetwork(t)) eased(e.enlarge.strength, enlargeStrength(t, r));
-    if (t.clean.on) {
-        const CleanValues c = cleanValues(t, r);
-        eased(e.clean.blocks, c.blocks);
-        eased(e.clean.noise, c.noise);
-        eased(e.clean.chroma, c.chroma);
-        eased(e.clean.ringing, c.ringing);
-        eased(e.clean.stairs, c.stairs);
-        eased(e.clean.banding, c.banding);
-        e.clean.texture = std::round(t.clean.texture * share);
-    }
-    const auto rounded = [&](double v) { return std::round(v * share * 100) / 100; };
-    e.finish.amount = rounded(t.finish.amount);
-    e.finish.detail.finest = rounded(t.finish.detail.finest);
-    e.finish.detail.fine = rounded(t.finish.detail.fine);
-    e.finish.detail.medium = rounded(t.finish.detail.medium);
-    e.finish.detail.coarse = rounded(t.finish.detail.coarse);
-    return e;
-}
-
-double easeShare(const Ticket& t, const Readings& r, double limit, int steps,
+double easeShare(const Ticket& t, const Inspection& found, double limit, int steps,
                  const std::function<double(const Ticket&)>& judge) {
     if (judge(t) <= limit) return 1;
     double low = 0, high = 1;
     for (int k = 0; k < steps; ++k) {
         const double middle = (low + high) / 2;
-        (judge(easedTicket(t, r, middle)) <= limit ? low : high) = middle;
+        (judge(scaledTicket(t, found, middle)) <= limit ? low : high) = middle;
     }
     return low;
 }

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/inspect/fault_map.h"
+#include "core/inspect/inspection.h"
 #include "core/picture/picture.h"
 #include "core/ticket/ticket.h"
 
@@ -45,13 +45,10 @@ struct Overdone {
 /// Errors: none; planes of before and after have the same area.
 Overdone judgeOverdone(const OverdonePlace& place);
 
-/// The ticket with all its treatments at `share` ([0, 1]) of what they are: values of Clean become fixed, sharpening
-/// and detail are scaled; sizes, shapes and grain stay.
-Ticket easedTicket(const Ticket&, const Readings&, double share);
-
-/// The strongest share whose gauge stays at or below `limit`, by bisection in `steps`; judge() tells a ticket's gauge.
-/// 1 where the ticket is within the limit already, 0 where even an untreated one is not.
-double easeShare(const Ticket&, const Readings&, double limit, int steps,
+/// The strongest share of a ticket's treatments (scaledTicket()) whose gauge stays at or below `limit`, by bisection in
+/// `steps`; judge() tells a ticket's gauge. 1 where the ticket is within the limit already, 0 where even an untreated
+/// one is not.
+double easeShare(const Ticket&, const Inspection&, double limit, int steps,
                  const std::function<double(const Ticket&)>& judge);
 
 } // namespace ulm

@@ -1,6 +1,7 @@
 #include "core/judge/self_check.h"
 
 #include "core/deliver/encoded_frame.h"
+#include "core/engine/resample_stage.h"
 #include "core/judge/measures.h"
 
 #include <algorithm>
@@ -22,7 +23,7 @@ StagePtr resized(const StagePtr& s, int width, int height, Kernel kernel) {
 } // namespace
 
 EnlargeGain enlargeGain(Engine& engine, const StagePtr& source, std::int64_t frame, const Rect& wanted,
-                        const Ticket& ticket, const Readings& readings, const CancelToken& cancel) {
+                        const Ticket& ticket, const Inspection& found, const CancelToken& cancel) {
     const PictureFormat& f = source->format();
     const int w = f.width & ~1, h = f.height & ~1;
     Rect place = wanted.intersected({kEdge, kEdge, w - 2 * kEdge, h - 2 * kEdge});
@@ -37,9 +38,9 @@ EnlargeGain enlargeGain(Engine& engine, const StagePtr& source, std::int64_t fra
     EnlargeGain g;
     g.lanczos = against(half);
     // Half the size has finer grain and fainter blocks: networks are told of half the damage.
-    Readings milder = readings;
-    milder.compression /= 2;
-    milder.noise /= 2;
+    Inspection milder = found;
+    milder.readings.compression /= 2;
+    milder.readings.noise /= 2;
     Ticket t = ticket;
     t.clean.on = false;
     const auto enlarged = [&](double above) {
@@ -55,11 +56,11 @@ EnlargeGain enlargeGain(Engine& engine, const StagePtr& source, std::int64_t fra
     return g;
 }
 
-double grainLeft(Engine& engine, const Pipeline& grained, const Pipeline& plain, std::size_t index, double crf,
+double grainLeft(Engine& engine, const Delivery& grained, const Delivery& plain, std::int64_t index, double crf,
                  const CancelToken& cancel) {
     const Plane encoded = encodedFrame(engine, grained, index, crf, kGrainLead, cancel).planes[1];
-    const std::int64_t frame = grained.frames[index].source;
-    const auto green = [&](const Pipeline& p) {
+    const std::int64_t frame = grained.clock.first() + index;
+    const auto green = [&](const Delivery& p) {
         const StagePtr rgb = asRgb(p.result);
         return engine.pull(*rgb, frame, rgb->format().frame(), cancel, Engine::Keep::Inputs).planes[1];
     };

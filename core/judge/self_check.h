@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/engine/engine.h"
-#include "core/pipeline/pipeline.h"
+#include "core/pipeline/delivery.h"
 
 namespace ulm {
 
@@ -16,12 +16,12 @@ struct EnlargeGain {
 };
 /// place: upright source pixels, at least 32 × 32; it is clipped to the frame and made even. Throws Cancelled.
 EnlargeGain enlargeGain(Engine&, const StagePtr& source, std::int64_t frame, const Rect& place, const Ticket&,
-                        const Readings&, const CancelToken&);
+                        const Inspection&, const CancelToken&);
 
 /// The share of the ticket's film grain that is left after an encode at this constant rate factor, [0, 1]: how much of
-/// each grain of the rendered frame the decoded frame still shows, by regression. grained: a pipeline whose ticket lays
+/// each grain of the rendered frame the decoded frame still shows, by regression. grained: a delivery whose ticket lays
 /// grain; plain: the same without. Throws Cancelled.
-double grainLeft(Engine&, const Pipeline& grained, const Pipeline& plain, std::size_t index, double crf,
+double grainLeft(Engine&, const Delivery& grained, const Delivery& plain, std::int64_t index, double crf,
                  const CancelToken&);
 
 } // namespace ulm

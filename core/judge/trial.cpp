@@ -1,110 +1,89 @@
 #include "core/judge/trial.h"
 
-#include "core/error.h"
-#include "core/ticket/fields.h"
+#include "core/base/error.h"
 
 #include <algorithm>
 #include <cmath>
-#include <sstream>
 
 namespace ulm {
 namespace {
 
-std::string number(double v) {
-    std::ostringstream s;
-    s << std::round(v * 100) / 100;
-    return s.str();
-}
-
 // What of a ticket a person sees change.
-std::string told(const Ticket& t, const Readings& r) {
-    std::vector<std::string> parts;
-    if (t.clean.on) {
-        parts.push_back("blocks " + number(t.clean.blocks.resolve(r.blocking, 0, 100)) + ", noise " +
-                        number(t.clean.noise.resolve(r.noise, 0, 50)));
-        if (t.clean.keepOriginal > 0) parts.push_back("original " + number(t.clean.keepOriginal) + " %");
-    }
-    if (t.finish.on) parts.push_back("sharpen " + number(t.finish.amount) + " at " + number(t.finish.radius) + " px");
+std::string told(const Ticket& t, const Inspection& found, const MediaFacts& facts) {
     std::string all;
-    for (const auto& p : parts) all += (all.empty() ? "" : ", ") + p;
+    for (const char* step : {"clean", "finish"}) {
+        if (!isOn(t, step)) continue;
+        std::string s = stepSentence(step, {t, found, facts, nullptr, 0});
+        s.pop_back(); // its full stop
+        // Side by side the values count, not where they come from.
+        for (const std::string word : {" measured", " fixed"})
+            for (auto at = s.find(word); at != std::string::npos; at = s.find(word)) s.erase(at, word.size());
+        all += (all.empty() ? "" : "; ") + s;
+    }
     return all.empty() ? "untreated" : all;
 }
 
-void offer(std::vector<Candidate>& all, const std::string& name, const Ticket& t, const Readings& r) {
+void offer(std::vector<Candidate>& all, const std::string& name, const Ticket& t, const std::string& what) {
     if (all.size() < 9 && std::ranges::none_of(all, [&](const Candidate& c) { return c.ticket == t; }))
-        all.push_back({name, told(t, r), t});
+        all.push_back({name, what, t});
 }
 
 } // namespace
 
-std::vector<Candidate> candidatesFromAdvice(const Ticket& now, const Inspection& i, const MediaFacts& facts) {
+std::vector<Candidate> candidatesFromAdvice(const Ticket& now, const Inspection& found, const MediaFacts& facts) {
     std::vector<Candidate> all;
-    const Readings& r = i.readings;
-    offer(all, "As it is", now, r);
-    const auto advice = advise(i, facts);
+    const auto add = [&](const std::string& name, const Ticket& t) { offer(all, name, t, told(t, found, facts)); };
+    add("As it is", now);
+    const auto advice = advise(found, facts);
+    // Shape and size are not what these trials compare: changing them would move the spots.
+    const auto compared = [](const Advice& a) { return a.step == "clean" || a.step == "finish"; };
     Ticket measured = now;
     for (const Advice& a : advice)
-        // Shape and size are not what these trials compare: changing them would move the spots.
-        if (a.step == "clean" || a.step == "finish")
+        if (compared(a))
             for (const auto& [k, v] : a.set) setByKey(measured, k, v);
-    offer(all, "Measured", measured, r);
-    const auto scaled = [&](double by, double sharpen) {
-        Ticket t = measured;
-        if (t.clean.on) {
-            t.clean.blocks = {From::Fixed, std::min(100.0, by * measured.clean.blocks.resolve(r.blocking, 0, 100)), 0};
-            t.clean.noise = {From::Fixed, std::min(50.0, by * measured.clean.noise.resolve(r.noise, 0, 50)), 0};
-        }
-        if (t.finish.on) t.finish.amount = std::min(3.0, measured.finish.amount * sharpen);
-        return t;
-    };
-    offer(all, "Gentle", scaled(0.6, 0.5), r);
-    offer(all, "Strong", scaled(1.6, 1.7), r);
+    add("Measured", measured);
+    add("Gentle", scaledTicket(measured, found, 0.6));
+    add("Strong", scaledTicket(measured, found, 1.6));
     for (const Advice& a : advice) {
-        if (a.step != "clean" && a.step != "finish") continue;
+        if (!compared(a)) continue;
         Ticket t = measured;
         for (const auto& [k, v] : a.secondSet) setByKey(t, k, v);
-        offer(all, a.secondWhat, t, r);
+        add(a.secondWhat, t);
     }
-    Ticket lively = measured;
-    if (lively.clean.on) {
-        lively.clean.keepOriginal = 30;
-        offer(all, "Some original kept", lively, r);
-    }
-    Ticket crisp = measured;
-    setByKey(crisp, "finish.sharpen.amount", "1.2");
-    setByKey(crisp, "finish.sharpen.radius", "0.8");
-    offer(all, "Crisp", crisp, r);
+    for (const StepPart& p : stepParts())
+        for (const Variant& v : p.variants) {
+            if (p.step == "clean" && !measured.clean.on) continue; // there is nothing to vary
+            Ticket t = measured;
+            for (const std::string& s : v.set) setByAssignment(t, s);
+            add(v.name, t);
+        }
     Ticket bare = now;
     bare.clean.on = bare.finish.on = false;
-    offer(all, "No treatment", bare, r);
+    add("No treatment", bare);
     return all;
 }
 
-const std::vector<RampKey>& rampKeys() {
-    static const std::vector<RampKey> keys = {{"clean.blocks", "Blocks", 0, 100},
-                                              {"clean.noise", "Noise", 0, 50},
-                                              {"clean.keep_original", "Keep original", 0, 100},
-                                              {"finish.sharpen.amount", "Sharpen amount", 0, 3},
-                                              {"finish.sharpen.radius", "Sharpen radius", 0.3, 5}};
+std::vector<const TicketKey*> rampKeys() {
+    std::vector<const TicketKey*> keys;
+    for (const TicketKey* k : ticketKeys())
+        if (k->ramped) keys.push_back(k);
     return keys;
 }
 
-std::vector<Candidate> ramp(const Ticket& now, const std::string& key, const Readings& r, int count) {
-    const auto it = std::ranges::find_if(rampKeys(), [&](const RampKey& k) { return key == k.key; });
-    if (it == rampKeys().end()) throw Error(Fault::Usage, "", "there is no ramp of " + key, "");
+std::vector<Candidate> ramp(const Ticket& now, const std::string& path, const Inspection& found, int count) {
+    const TicketKey* key = findKey(path);
+    if (!key || !key->ramped) throw Error(Fault::Usage, "", "there is no ramp of " + path, "");
     count = std::clamp(count, 2, 9);
-    const double here = key == "clean.blocks"            ? now.clean.blocks.resolve(r.blocking, 0, kMostBlocks)
-                        : key == "clean.noise"           ? now.clean.noise.resolve(r.noise, 0, kMostNoise)
-                        : key == "clean.keep_original"   ? now.clean.keepOriginal
-                        : key == "finish.sharpen.amount" ? now.finish.amount
-                                                         : now.finish.radius;
+    Ticket t = now;
+    const double here =
+        key->quantity ? key->quantity(t).resolve(key->reading(now, found), key->least, key->most) : key->number(t);
     // From nothing (or the least) to twice the value in use, or a third of the range where that is next to nothing.
-    const double top = std::min(it->most, std::max(2 * here, it->least + (it->most - it->least) / 3));
+    const double top = std::min(key->most, std::max(2 * here, key->least + (key->most - key->least) / 3));
     std::vector<Candidate> all;
     for (int i = 0; i < count; ++i) {
-        const double v = std::round((it->least + (top - it->least) * i / (count - 1)) * 100) / 100;
-        Candidate c{std::string(it->name) + " " + number(v), "", now};
-        setByKey(c.ticket, key, number(v));
+        const std::string v = shortNumber(key->least + (top - key->least) * i / (count - 1), 2);
+        Candidate c{key->name + " " + v, "", now};
+        setByKey(c.ticket, path, v);
         all.push_back(c);
     }
     return all;

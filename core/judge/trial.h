@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/inspect/inspection.h"
-#include "core/ticket/ticket.h"
+#include "core/ticket/step.h"
 
 namespace ulm {
 
@@ -15,17 +15,12 @@ struct Candidate {
 /// choices; at most nine, no two alike.
 std::vector<Candidate> candidatesFromAdvice(const Ticket& now, const Inspection&, const MediaFacts&);
 
-/// A value that a ramp can run through.
-struct RampKey {
-    const char* key; ///< as `--set` takes it
-    const char* name;
-    double least, most;
-};
-const std::vector<RampKey>& rampKeys();
+/// The values that a ramp can run through.
+std::vector<const TicketKey*> rampKeys();
 
 /// `count` tickets (2…9) that differ in one value, evenly spread around the one in use and inside its range.
 /// Errors: Fault::Usage for a key that is none of rampKeys().
-std::vector<Candidate> ramp(const Ticket& now, const std::string& key, const Readings&, int count = 5);
+std::vector<Candidate> ramp(const Ticket& now, const std::string& path, const Inspection&, int count = 5);
 
 /// What a treatment did to one spot.
 struct TrialMeasure {

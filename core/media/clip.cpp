@@ -266,6 +266,10 @@ double Clip::secondsAt(std::int64_t n) const {
     return double(frames_[std::max<std::int64_t>(0, n)].pts - first.pts) * av_q2d(timeBase_);
 }
 
+double Clip::fileSecondsAt(std::int64_t n) const {
+    return double(frames_[static_cast<std::size_t>(n)].pts) * av_q2d(timeBase_);
+}
+
 std::int64_t Clip::frameAt(double seconds) const {
     // Half a microsecond of slack: "0.04" must name the frame that starts at 0.04.
     const double pts = double(frames_.front().pts) + (seconds + 5e-7) / av_q2d(timeBase_);

@@ -35,6 +35,8 @@ public:
     std::int64_t frameCount() const { return static_cast<std::int64_t>(frames_.size()); }
     /// Seconds from the clip's first frame to frame n; n may be frameCount(): then the end.
     double secondsAt(std::int64_t n) const;
+    /// Seconds on the file's own clock at which frame n is shown.
+    double fileSecondsAt(std::int64_t n) const;
     /// The frame on show `seconds` after the first one; clipped to the clip.
     std::int64_t frameAt(double seconds) const;
     /// The index of the frame with exactly this pts, or −1.

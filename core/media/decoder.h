@@ -43,6 +43,7 @@ public:
     /// n in [0, frameCount()). Errors: Fault::Input where nothing can be decoded at all. Throws Cancelled.
     DecodedFrame frame(std::int64_t n, const CancelToken& cancel);
     const Clip& clip() const { return *clip_; }
+    const ClipPtr& sharedClip() const { return clip_; }
     /// Frames asked for so far that could not be decoded, or came out damaged.
     std::int64_t lostFrames() const;
 

@@ -1,6 +1,6 @@
 #include "core/media/frame_convert.h"
 
-#include "core/error.h"
+#include "core/base/error.h"
 #include "core/picture/colour.h"
 
 #include <cmath>

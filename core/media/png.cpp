@@ -1,6 +1,6 @@
 #include "core/media/png.h"
 
-#include "core/files.h"
+#include "core/base/files.h"
 #include "core/media/av.h"
 
 #include <cmath>

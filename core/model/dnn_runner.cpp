@@ -1,6 +1,6 @@
 #include "core/model/dnn_runner.h"
 
-#include "core/error.h"
+#include "core/base/error.h"
 #include "core/model/plain_ops.h"
 
 #include <algorithm>

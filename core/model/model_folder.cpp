@@ -1,8 +1,8 @@
 #include "core/model/model_folder.h"
 
-#include "core/error.h"
-#include "core/files.h"
-#include "core/json_file.h"
+#include "core/base/error.h"
+#include "core/base/files.h"
+#include "core/base/json_file.h"
 
 #include <algorithm>
 #include <cstdlib>

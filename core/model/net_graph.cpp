@@ -1,6 +1,6 @@
 #include "core/model/net_graph.h"
 
-#include "core/error.h"
+#include "core/base/error.h"
 
 #include <cmath>
 

@@ -1,6 +1,6 @@
 #include "core/model/onnx_file.h"
 
-#include "core/error.h"
+#include "core/base/error.h"
 
 #include <cmath>
 #include <cstring>

@@ -1,6 +1,6 @@
 #include "core/model/opencv_runner.h"
 
-#include "core/error.h"
+#include "core/base/error.h"
 #include "core/model/onnx_file.h"
 
 #include <cstring>

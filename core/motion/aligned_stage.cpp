@@ -224,4 +224,11 @@ StagePtr aligned(StagePtr input, StagePtr guide, int offset, Moved planes) {
     return std::make_shared<AlignedStage>(input, std::make_shared<FlowStage>(guide, offset), offset, planes);
 }
 
+std::vector<StagePtr> alignedAround(StagePtr input, StagePtr guide, int reach, Moved planes) {
+    std::vector<StagePtr> all;
+    for (int k = 1; k <= reach; ++k)
+        for (const int offset : {-k, k}) all.push_back(aligned(input, guide, offset, planes));
+    return all;
+}
+
 } // namespace ulm

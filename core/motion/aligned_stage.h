@@ -17,4 +17,7 @@ inline constexpr float kFlowTolerance = 0.045f;
 enum class Moved { AllPlanes, Luma };
 StagePtr aligned(StagePtr input, StagePtr guide, int offset, Moved planes = Moved::AllPlanes);
 
+/// aligned() by -1, +1, … -reach, +reach, in this order.
+std::vector<StagePtr> alignedAround(StagePtr input, StagePtr guide, int reach, Moved planes = Moved::AllPlanes);
+
 } // namespace ulm

@@ -1,6 +1,6 @@
 #include "core/picture/resample.h"
 
-#include "core/error.h"
+#include "core/base/error.h"
 
 #include <cmath>
 #include <cstring>

@@ -1,6 +1,6 @@
 #include "core/proof/pairing.h"
 
-#include "core/error.h"
+#include "core/base/error.h"
 
 #include <algorithm>
 
@@ -11,28 +11,24 @@ std::shared_ptr<FrameReader> reader(const ClipPtr& clip) {
     return std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Frames, std::size_t(48) << 20);
 }
 
-std::string sizeText(int w, int h) { return std::to_string(w) + "×" + std::to_string(h); }
-
 } // namespace
 
-std::int64_t Pairing::sourceFrame(std::int64_t n) const {
-    const double from = ticket.stretch.on ? ticket.stretch.from : 0;
+std::int64_t Pairing::beforeFrame(std::int64_t n) const {
     // A hair after the frame's beginning: rounding of the containers' clocks must not lead to its neighbour.
-    return source->frameAt(from + result->secondsAt(n) + 0.2 * (result->secondsAt(n + 1) - result->secondsAt(n)));
+    const double at = result->secondsAt(n) + 0.2 * (result->secondsAt(n + 1) - result->secondsAt(n));
+    return delivery->clock.first() + delivery->clock.deliveredAt(at);
 }
+
+std::int64_t Pairing::sourceFrame(std::int64_t n) const { return delivery->clock.sourceOf(beforeFrame(n)); }
 
 std::int64_t Pairing::resultFrame(std::int64_t n) const {
-    const double from = ticket.stretch.on ? ticket.stretch.from : 0;
-    return result->frameAt(
-        std::max(0.0, source->secondsAt(n) - from + 0.2 * (source->secondsAt(n + 1) - source->secondsAt(n))));
+    const FrameClock& clock = delivery->clock;
+    const std::int64_t k = std::clamp(clock.stageOf(n) - clock.first(), std::int64_t(0), clock.count() - 1);
+    return result->frameAt(clock.secondsAt(k) + 0.2 * double(clock.duration(k)) * av_q2d(clock.timeBase()));
 }
 
-std::pair<double, double> Pairing::toDelivered(double x, double y) const {
-    const FramingPlan& p = line.plan;
-    const PictureFormat& stored = line.source->format();
-    const VideoFacts& v = source->facts().video;
-    return {p.x + (x * v.width / stored.width - p.srcX) * p.w / p.srcW,
-            p.y + (y * v.height / stored.height - p.srcY) * p.h / p.srcH};
+Point Pairing::toDelivered(std::int64_t sourceFrame, Point p) const {
+    return delivery->toDelivered(delivery->clock.stageOf(sourceFrame), p);
 }
 
 Pairing pairUp(const ProofJob& job, const CancelToken& cancel) {
@@ -52,13 +48,15 @@ Pairing pairUp(const ProofJob& job, const CancelToken& cancel) {
             throw Error(Fault::Usage, job.result, "it is longer than " + job.source,
                         "Name the source first, then what was made of it.");
     }
-    p.line = buildPipeline(reader(p.source), p.ticket, {});
-    if (p.line.plan.width != b.width || p.line.plan.height != b.height)
+    p.delivery = resolve(reader(p.source), nullptr, p.ticket, job.target);
+    p.ticket = p.delivery->ticket;
+    const Size made = p.delivery->size();
+    if (made.w != b.width || made.h != b.height)
         throw Error(Fault::Usage, job.result,
-                    "it is " + sizeText(b.width, b.height) + ", but this ticket makes " +
-                        sizeText(p.line.plan.width, p.line.plan.height) + " of " + sizeText(a.width, a.height),
+                    "it is " + sizeText({b.width, b.height}) + ", but this ticket makes " + sizeText(made) + " of " +
+                        sizeText({a.width, a.height}),
                     "Name the ticket that it was made with, or none.");
-    p.before = asRgb(p.line.before);
+    p.before = asRgb(p.delivery->before);
     p.after = asRgb(std::make_shared<SourceStage>(reader(p.result)));
     return p;
 }

@@ -1,7 +1,7 @@
 #pragma once
 
 #include "core/engine/engine.h"
-#include "core/pipeline/pipeline.h"
+#include "core/pipeline/delivery.h"
 #include "core/proof/proof.h"
 
 namespace ulm {
@@ -11,14 +11,16 @@ struct Pairing {
     ClipPtr source, result;
     Ticket ticket;
     bool ticketKnown = false;
-    Pipeline line;          ///< of the source on that ticket: its `before` has the result's size
+    DeliveryPtr delivery;   ///< of the source on that ticket: its `before` has the result's size
     StagePtr before, after; ///< R'G'B'
+    /// The frame of `before` that belongs to the result's frame.
+    std::int64_t beforeFrame(std::int64_t resultFrame) const;
     /// The source frame that the result's frame shows.
     std::int64_t sourceFrame(std::int64_t resultFrame) const;
     /// The result's frame that shows a source frame, or the nearest.
     std::int64_t resultFrame(std::int64_t sourceFrame) const;
-    /// A point of the upright source in the result's pixels.
-    std::pair<double, double> toDelivered(double x, double y) const;
+    /// A point of the upright source, on one of its frames, in the result's pixels.
+    Point toDelivered(std::int64_t sourceFrame, Point) const;
 };
 
 /// Errors: Fault::Input; Fault::Usage where the ticket does not lead to a picture of the result's size.

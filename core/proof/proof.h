@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/inspect/inspection.h"
+#include "core/target/target.h"
 #include "core/ticket/ticket.h"
 
 #include <functional>
@@ -13,6 +14,8 @@ struct ProofJob {
     std::string source, result;
     std::optional<Ticket>
         ticket; ///< what was done; without it the result is taken for the whole picture, cropped to its shape
+    std::string ticketFile;       ///< where the ticket was read from, so that it is not written over; may be empty
+    std::optional<Target> target; ///< the destination it was made for, with the ticket
     std::optional<Inspection> inspection; ///< of the source, if known
     std::vector<WatchPlace> places;       ///< in the source's pixels; empty: chosen by the readings
     bool replace = false;                 ///< an existing proof may be replaced

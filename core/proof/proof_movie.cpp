@@ -1,8 +1,8 @@
+#include "core/base/error.h"
 #include "core/deliver/movie_writer.h"
 #include "core/deliver/output_file.h"
 #include "core/engine/held_picture.h"
-#include "core/enlarge/resample_stage.h"
-#include "core/error.h"
+#include "core/engine/resample_stage.h"
 #include "core/media/frame_convert.h"
 #include "core/picture/colour.h"
 #include "core/proof/page.h"
@@ -45,7 +45,7 @@ void label(Page& page, const std::string& text, int x, int y) {
 
 void writeProofMovie(const ProofJob& job, ProofMovie kind, const std::string& path, const CancelToken& cancel,
                      const std::function<void(double)>& onProgress) {
-    OutputFile output(path, job.replace, job.source);
+    OutputFile output(path, job.replace, {job.source, job.result, job.ticketFile});
     const Pairing pair = pairUp(job, cancel);
     const PictureFormat& f = pair.after->format();
     const bool side = kind == ProofMovie::SideBySide;
@@ -72,7 +72,7 @@ void writeProofMovie(const ProofJob& job, ProofMovie kind, const std::string& pa
     for (std::int64_t n = 0; n < pair.result->frameCount(); ++n) {
         cancel.check();
         const Rect all{0, 0, w, h};
-        const Picture was = engine.pull(*before, pair.sourceFrame(n), all, cancel, Engine::Keep::Inputs),
+        const Picture was = engine.pull(*before, pair.beforeFrame(n), all, cancel, Engine::Keep::Inputs),
                       is = engine.pull(*after, n, all, cancel, Engine::Keep::Inputs);
         Page page(e.width, h, {0, 0, 0});
         if (side) {

@@ -1,5 +1,5 @@
+#include "core/base/error.h"
 #include "core/deliver/output_file.h"
-#include "core/error.h"
 #include "core/media/png.h"
 #include "core/proof/page.h"
 #include "core/proof/pairing.h"
@@ -34,22 +34,16 @@ std::vector<std::string> factLines(const MediaFacts& f) {
                 (f.audio.empty() ? ", no sound" : ", sound " + f.audio[0].codec)};
 }
 
-std::string ticketText(const Ticket& t, const Readings& r) {
+// What was done, step by step, in the ticket's own sentences.
+std::string ticketText(const Delivery& d, const Inspection& found) {
+    const FramingPlan plan = d.planAt(d.clock.first());
     std::string all;
-    const auto add = [&](const std::string& s) { all += (all.empty() ? "" : " · ") + s; };
-    if (t.clean.on)
-        add("Clean: blocks " + number(t.clean.blocks.resolve(r.blocking, 0, 100), 0) + ", noise " +
-            number(t.clean.noise.resolve(r.noise, 0, 50), 1));
-    if (t.enlarge.on)
-        add(t.enlarge.size ? "Enlarge to " + std::to_string(t.enlarge.size->w) + "×" +
-                                 std::to_string(t.enlarge.size->h) + " (" + t.enlarge.method + ")"
-                           : "Enlarge ×" + number(t.enlarge.scale, 2) + " (" + t.enlarge.method + ")");
-    if (t.motion.on) add("Motion " + number(t.motion.fps, 2) + " fps");
-    if (t.frame.on)
-        add("Frame " + std::to_string(t.frame.aspect.w) + ":" + std::to_string(t.frame.aspect.h) + " by " +
-            t.frame.fill);
-    if (t.finish.on) add("Finish: sharpen " + number(t.finish.amount, 2) + " at " + number(t.finish.radius, 1) + " px");
-    if (t.stretch.on) add("stretch " + number(t.stretch.from, 2) + " to " + number(t.stretch.to, 2) + " s");
+    for (const StepHead& h : stepHeads()) {
+        if (!isOn(d.ticket, h.key) || h.key == "sound" || h.key == "deliver") continue;
+        std::string s = stepSentence(h.key, {d.ticket, found, d.facts, &plan, d.seconds()});
+        if (s.ends_with('.')) s.pop_back();
+        all += (all.empty() ? "" : " · ") + h.name + ": " + s;
+    }
     return all.empty() ? "no step changes the picture" : all;
 }
 
@@ -57,7 +51,7 @@ std::string ticketText(const Ticket& t, const Readings& r) {
 
 void writeProofSheet(const ProofJob& job, const std::string& path, const CancelToken& cancel,
                      const std::function<void(double)>& onProgress) {
-    OutputFile output(path, job.replace, job.source);
+    OutputFile output(path, job.replace, {job.source, job.result, job.ticketFile});
     const Pairing pair = pairUp(job, cancel);
     const auto part = [&](double from, double to) {
         return InspectWatch{[=](double d) {
@@ -67,19 +61,15 @@ void writeProofSheet(const ProofJob& job, const std::string& path, const CancelT
     };
     const Inspection was = job.inspection ? *job.inspection : inspectClip(pair.source, cancel, part(0, 0.4)),
                      is = inspectClip(pair.result, cancel, part(0.4, 0.85));
-    const FramingPlan& plan = pair.line.plan;
     std::vector<WatchPlace> places = job.places;
     if (places.empty()) {
-        const VideoFacts& v = pair.source->facts().video;
-        const PictureFormat& stored = pair.line.source->format();
-        const double kx = double(stored.width) / v.width, ky = double(stored.height) / v.height;
-        const Rect window{int(plan.srcX * kx) + 16, int(plan.srcY * ky) + 16, int(plan.srcW * kx) - 32,
-                          int(plan.srcH * ky) - 32};
+        const std::int64_t middle = pair.beforeFrame(pair.result->frameCount() / 2);
+        const Rect window = pair.delivery->window(middle).grown(-16);
         // What lies outside the delivered stretch cannot be shown.
         Inspection shown = was;
         const std::int64_t first = pair.sourceFrame(0), last = pair.sourceFrame(pair.result->frameCount() - 1);
         std::erase_if(shown.candidates, [&](const WatchPlace& p) { return p.frame < first || p.frame > last; });
-        places = choosePlaces(shown, window, int(1.2 * kCrop * plan.srcW / plan.w));
+        places = choosePlaces(shown, window, int(1.2 * kCrop / pair.delivery->planAt(middle).scale()));
     }
     if (places.size() > 4) places.resize(4);
 
@@ -102,8 +92,8 @@ void writeProofSheet(const ProofJob& job, const std::string& path, const CancelT
         page.write(before[i], kMargin, 112 + 20 * int(i), 14, kInk, false, kMargin + 258);
         page.write(after[i], kMargin + 270, 112 + 20 * int(i), 14, kInk, false, kMargin + 530);
     }
-    page.write(pair.ticketKnown ? ticketText(pair.ticket, was.readings) : "made without a ticket that is known",
-               kMargin, 202, 14, kFaint, false, kMargin + 530);
+    page.write(pair.ticketKnown ? ticketText(*pair.delivery, was) : "made without a ticket that is known", kMargin, 202,
+               14, kFaint, false, kMargin + 530);
     page.write("Reading", kMargin, 234, 15, kInk, true);
     page.write("before", kMargin + 250, 234, 15, kInk, true);
     page.write("after", kMargin + 340, 234, 15, kInk, true);
@@ -127,7 +117,7 @@ void writeProofSheet(const ProofJob& job, const std::string& path, const CancelT
     const Rect room{kMargin + 570, 92, kWidth - 2 * kMargin - 570, kTop - 130};
     const double k = std::min((room.w / 2 - 6) / double(f.width), room.h / double(f.height));
     const Rect small{room.x, room.y, int(f.width * k), int(f.height * k)};
-    page.putScaled(engine.pull(*pair.before, pair.sourceFrame(shown), f.frame(), cancel), small);
+    page.putScaled(engine.pull(*pair.before, pair.beforeFrame(shown), f.frame(), cancel), small);
     page.putScaled(engine.pull(*pair.after, shown, f.frame(), cancel), small.moved(room.w / 2 + 3, 0));
     page.write("before, frame " + std::to_string(pair.sourceFrame(shown) + 1), small.x, small.bottom() + 4, 13, kFaint);
     page.write("after", small.x + room.w / 2 + 3, small.bottom() + 4, 13, kFaint);
@@ -136,12 +126,12 @@ void writeProofSheet(const ProofJob& job, const std::string& path, const CancelT
         cancel.check();
         const WatchPlace& p = places[i];
         const std::int64_t n = inResult(p);
-        const auto [cx, cy] = pair.toDelivered(p.x, p.y);
+        const auto [cx, cy] = pair.toDelivered(p.frame, {double(p.x), double(p.y)});
         const int w = std::min(kCrop, f.width), h = std::min(kCrop, f.height);
         const Rect box{std::clamp(int(cx) - w / 2, 0, f.width - w), std::clamp(int(cy) - h / 2, 0, f.height - h), w, h};
         const int x = kMargin + int(i % 2) * 590, top = kTop + int(i / 2) * (kCrop + 52);
         page.fill({x, top + 24, 2 * kCrop + 6, kCrop}, kSurround);
-        page.put(engine.pull(*pair.before, pair.sourceFrame(n), box, cancel), x, top + 24);
+        page.put(engine.pull(*pair.before, pair.beforeFrame(n), box, cancel), x, top + 24);
         page.put(engine.pull(*pair.after, n, box, cancel), x + kCrop + 6, top + 24);
         const ReadingKind* kind = findReading(p.what);
         const std::string name = kind                  ? kind->name

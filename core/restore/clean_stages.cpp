@@ -1,6 +1,5 @@
 #include "core/restore/clean_stages.h"
 
-#include "core/motion/aligned_stage.h"
 #include "core/restore/dct_shrink.h"
 
 namespace ulm {
@@ -53,28 +52,6 @@ private:
     Planes planes_;
 };
 
-class MixStage : public Stage {
-public:
-    MixStage(StagePtr treated, StagePtr original, double share)
-        : Stage({treated, original}, treated->format(), KeyMaker("mix").add(treated).add(original).add(share)),
-          share_(static_cast<float>(share)) {}
-    const char* name() const override { return "mix"; }
-    std::vector<Need> needs(std::int64_t frame, const Rect& region) const override {
-        return {{0, frame, region}, {1, frame, region}};
-    }
-    void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken&) const override {
-        for (int c = 0; c < 3; ++c)
-            for (int y = out.planes[c].area().y; y < out.planes[c].area().bottom(); ++y) {
-                const float *a = in[0].planes[c].row(y), *b = in[1].planes[c].row(y);
-                float* to = out.planes[c].row(y);
-                for (int x = 0; x < out.planes[c].area().w; ++x) to[x] = a[x] + share_ * (b[x] - a[x]);
-            }
-    }
-
-private:
-    float share_;
-};
-
 } // namespace
 
 float deblockThreshold(double blocks) { return static_cast<float>(blocks * 0.1 * kThresholdPerEdgeStep / 219.0); }
@@ -86,14 +63,10 @@ StagePtr deblock(StagePtr input, double blocks) {
     return std::make_shared<ShrinkStage>("deblock", std::vector{input}, deblockThreshold(blocks), Planes::All);
 }
 
-StagePtr denoise(StagePtr input, double noise, Planes planes, bool temporal) {
+StagePtr denoise(StagePtr input, double noise, Planes planes, const std::vector<StagePtr>& neighbours) {
     std::vector<StagePtr> inputs{input};
-    if (temporal) inputs = {aligned(input, input, -1), input, aligned(input, input, 1)};
+    if (neighbours.size() == 2) inputs = {neighbours[0], input, neighbours[1]};
     return std::make_shared<ShrinkStage>("denoise", std::move(inputs), denoiseThreshold(noise), planes);
-}
-
-StagePtr keepOriginal(StagePtr treated, StagePtr original, double share) {
-    return std::make_shared<MixStage>(treated, original, share);
 }
 
 } // namespace ulm

@@ -12,11 +12,10 @@ float denoiseThreshold(double noise);
 /// Removes compression blocks: sliding-window shrinkage inside each frame.
 StagePtr deblock(StagePtr input, double blocks);
 enum class Planes { All, Luma, Chroma };
-/// Removes noise of this sigma in 8-bit steps: sliding-window shrinkage inside the frame, or (temporal) over three
-/// frames, the outer two moved onto this one along the optical flow.
-StagePtr denoise(StagePtr input, double noise, Planes planes = Planes::All, bool temporal = true);
-/// Mixes `share` ([0, 1]) of `original` back into `treated`; both have the same format and frames.
-StagePtr keepOriginal(StagePtr treated, StagePtr original, double share);
+/// Removes noise of this sigma in 8-bit steps: sliding-window shrinkage inside the frame, or over three frames where
+/// `neighbours` holds two stages, the frames before and after, moved onto this one.
+StagePtr denoise(StagePtr input, double noise, Planes planes = Planes::All,
+                 const std::vector<StagePtr>& neighbours = {});
 
 /// Calms ringing: beside strong edges, where it is quiet further away, unrest up to about `ringing` 8-bit steps, [0,
 /// 20].

@@ -11,7 +11,7 @@ constexpr float kKept = 0.5f;
 
 class FaceStage : public Stage {
 public:
-    FaceStage(StagePtr treated, StagePtr original, std::vector<FacePlace> faces, double scale)
+    FaceStage(StagePtr treated, StagePtr original, std::vector<TimedBox> faces, double scale)
         : Stage({treated, original}, treated->format(), keyOf(treated, original, faces, scale)),
           faces_(std::move(faces)), scale_(scale) {}
     const char* name() const override { return "faces"; }
@@ -35,11 +35,11 @@ public:
     }
 
 private:
-    static Key keyOf(const StagePtr& treated, const StagePtr& original, const std::vector<FacePlace>& faces,
+    static Key keyOf(const StagePtr& treated, const StagePtr& original, const std::vector<TimedBox>& faces,
                      double scale) {
         KeyMaker key("faces");
         key.add(treated).add(original).add(scale);
-        for (const FacePlace& f : faces) key.add(f.frame).add(f.box.x).add(f.box.y).add(f.box.w).add(f.box.h);
+        for (const TimedBox& f : faces) key.add(f.frame).add(f.box.x).add(f.box.y).add(f.box.w).add(f.box.h);
         return key;
     }
     // 1 inside the ellipse in the box, down to 0 at one and a half times its size.
@@ -53,22 +53,22 @@ private:
         return most;
     }
 
-    std::vector<FacePlace> faces_;
+    std::vector<TimedBox> faces_;
     double scale_;
 };
 
 } // namespace
 
-std::vector<Rect> facesNear(const std::vector<FacePlace>& faces, std::int64_t frame) {
+std::vector<Rect> facesNear(const std::vector<TimedBox>& faces, std::int64_t frame) {
     std::int64_t nearest = kNearFrames + 1;
-    for (const FacePlace& f : faces) nearest = std::min(nearest, std::abs(f.frame - frame));
+    for (const TimedBox& f : faces) nearest = std::min(nearest, std::abs(f.frame - frame));
     std::vector<Rect> boxes;
-    for (const FacePlace& f : faces)
+    for (const TimedBox& f : faces)
         if (std::abs(f.frame - frame) == nearest && nearest <= kNearFrames) boxes.push_back(f.box);
     return boxes;
 }
 
-StagePtr gentlerOnFaces(StagePtr treated, StagePtr original, std::vector<FacePlace> faces, double scale) {
+StagePtr gentlerOnFaces(StagePtr treated, StagePtr original, std::vector<TimedBox> faces, double scale) {
     if (faces.empty() || treated == original) return treated;
     return std::make_shared<FaceStage>(treated, original, std::move(faces), scale);
 }

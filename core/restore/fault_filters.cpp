@@ -1,6 +1,7 @@
+#include "core/engine/local_stage.h"
+#include "core/picture/hash_noise.h"
 #include "core/picture/opencv_view.h"
 #include "core/restore/clean_stages.h"
-#include "core/restore/local_stage.h"
 
 #include <algorithm>
 #include <cmath>

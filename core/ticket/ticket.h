@@ -1,7 +1,8 @@
 #pragma once
 
-#include "core/framing/framing_plan.h"
+#include "core/picture/size.h"
 
+#include <map>
 #include <nlohmann/json.hpp>
 #include <optional>
 #include <string>
@@ -94,8 +95,8 @@ struct Ticket {
         bool operator==(const Sound&) const = default;
     } sound;
     struct Deliver {
-        bool on = true;
-        std::string codec = "h264";
+        bool on = true;             ///< always
+        std::string codec = "h264"; ///< of videoCodecs()
         std::string container = "mp4";
         std::string rate = "quality"; ///< quality, variable, constant, size
         std::string quality = "good"; ///< small, good, best
@@ -105,6 +106,8 @@ struct Ticket {
         bool operator==(const Deliver&) const = default;
     } deliver;
 
+    /// Values for one destination only, by its name: {"frame": {"x": 0.2}}. All else is shared. See ticketFor().
+    std::map<std::string, nlohmann::json> only;
     /// Keys this version does not know, kept as they were: {"clean": {"…": …}}.
     nlohmann::json unknown = nlohmann::json::object();
     bool operator==(const Ticket&) const = default;
@@ -122,7 +125,20 @@ void saveTicket(const Ticket&, const std::string& path);
 
 /// Applies "clean.noise" = "nudge:+3" and the like; switches the step on. Errors: Fault::Usage.
 void setByKey(Ticket&, const std::string& key, const std::string& value);
-/// "step.key=value".
-void setByAssignment(Ticket&, const std::string& assignment);
+/// The same for one destination only.
+void setFor(Ticket&, const std::string& target, const std::string& key, const std::string& value);
+/// "step.key=value", or "step.key@target=value" for one destination only. Returns the key that was set.
+std::string setByAssignment(Ticket&, const std::string& assignment);
+
+/// The ticket as it holds for this destination: what it has of its own laid over what is shared. An unknown or empty
+/// name: what is shared.
+Ticket ticketFor(const Ticket&, const std::string& target);
+bool hasOwn(const Ticket&, const std::string& target, const std::string& step);
+/// Gives the destination its own step, with the values it has in `values`.
+void keepOwn(Ticket&, const std::string& target, const std::string& step, const Ticket& values);
+/// The destination follows the shared step again.
+void shareAgain(Ticket&, const std::string& target, const std::string& step);
+/// `edited` is ticketFor(t, target), changed: what changed goes to the destination's own steps, or to all.
+Ticket withEdit(const Ticket& t, const std::string& target, const Ticket& edited);
 
 } // namespace ulm

@@ -1,13 +1,17 @@
 #include "cli/commands.h"
-#include "core/files.h"
+#include "core/base/files.h"
+#include "core/engine/engine.h"
 #include "core/media/decoder.h"
+#include "core/media/png.h"
 #include "core/model/shipped_networks.h"
+#include "core/pipeline/delivery.h"
 #include "core/ticket/ticket.h"
 #include "demo/clips.h"
 #include "tests/support/clips.h"
 
 #include <catch2/catch.hpp>
 #include <fstream>
+#include <map>
 #include <nlohmann/json.hpp>
 #include <set>
 #include <sstream>
@@ -44,7 +48,7 @@ test::ClipRecipe withSound(int frames = 50) {
 } // namespace
 
 TEST_CASE("help teaches by example, and usage errors exit with 2") {
-    for (const std::string command : {"probe", "inspect", "render", "frame", "measure", "check", "targets"}) {
+    for (const std::string command : {"probe", "inspect", "render", "frame", "measure", "check", "targets", "keys"}) {
         const Outcome o = ulmwood({command, "--help"});
         INFO(command);
         CHECK(o.code == 0);
@@ -305,4 +309,176 @@ TEST_CASE("inspect writes a table, and proof writes a page and clips of before a
     CHECK(wrong.code == 2);
     CHECK(wrong.err.find("ticket") != std::string::npos);
     for (const std::string& name : folder.names()) CHECK(name[0] != '.'); // no part was left behind
+}
+
+TEST_CASE("a frame for a destination is the picture of its render, byte for byte, and what is added is told first") {
+    const TempFolder folder;
+    test::ClipRecipe r = withSound();
+    r.width = 320, r.height = 180;
+    test::writeClip(folder / "a.mp4", r);
+    writeFileWhole(folder / "tall.json", R"({"name":"tall","title":"Tall","size":"90x160","max_fps":20})");
+    const std::vector<std::string> treated = {"--target", folder / "tall.json", "--set", "clean.noise=3",
+                                              "--set",    "frame.x@tall=0.1"};
+    const auto with = [&](std::vector<std::string> all) {
+        all.insert(all.end(), treated.begin(), treated.end());
+        return ulmwood(all);
+    };
+    const Outcome shown = with({"frame", folder / "a.mp4", "--at", "1.0", "-o", folder / "frame.png"});
+    REQUIRE(shown.code == 0);
+    CHECK(shown.err.find("Tall asks 90×160: crop, 32 % stays") != std::string::npos);
+    // The same delivery, worked out here.
+    Ticket t;
+    setByAssignment(t, "clean.noise=3");
+    setByAssignment(t, "frame.x@tall=0.1");
+    const auto clip = Clip::openVideo(folder / "a.mp4");
+    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(32) << 20);
+    const DeliveryPtr d = resolve(reader, inspectClip(clip, {}), t,
+                                  targetFromJson(json::parse(readTextFile(folder / "tall.json")), "tall"));
+    CHECK(d->planAt(0).srcX < 30); // to the left, for this destination alone
+    Engine engine(std::size_t(32) << 20);
+    const StagePtr rgb = asRgb(d->result);
+    writePng(engine.pull(*rgb, d->clock.stageOf(clip->frameAt(1.0)), rgb->format().frame(), {}), 8,
+             folder / "ours.png");
+    CHECK(readTextFile(folder / "frame.png") == readTextFile(folder / "ours.png"));
+    CHECK(ulmwood({"frame", folder / "a.mp4", "--at", "1.0", "-o", folder / "plain.png"}).code == 0);
+    CHECK(readTextFile(folder / "frame.png") != readTextFile(folder / "plain.png"));
+    // The render says the same before it begins, and is what was shown.
+    const Outcome made = with({"render", folder / "a.mp4", "-o", folder / "out.mp4", "--report", folder / "r.json"});
+    CHECK(made.code == 0);
+    CHECK(made.err.find("Tall takes at most 20 frames a second") != std::string::npos);
+    const auto out = Clip::openVideo(folder / "out.mp4");
+    CHECK(out->facts().video.width == 90);
+    CHECK(out->frameCount() == d->frames());
+    CHECK(json::parse(readTextFile(folder / "r.json"))["remarks"].size() >= 2);
+    // Proof and inspection know the destination too.
+    writeFileWhole(folder / "t.ticket.json", toJson(t).dump());
+    CHECK(ulmwood({"proof", folder / "a.mp4", folder / "out.mp4", "-o", folder / "p.png", "--ticket",
+                   folder / "t.ticket.json", "--target", folder / "tall.json"})
+              .code == 0);
+    const json found = ulmwood({"inspect", folder / "a.mp4", "--json", "--target", folder / "tall.json"}).parsed();
+    CHECK(found["target"]["width"] == 90);
+    CHECK(found["target"]["adds"].size() >= 2);
+    CHECK(ulmwood({"inspect", folder / "a.mp4", "--target", folder / "tall.json"}).out.find("Tall asks") !=
+          std::string::npos);
+}
+
+TEST_CASE("names that say another format, and keys that do nothing, are told in words") {
+    const TempFolder folder;
+    test::writeClip(folder / "a.mp4", withSound(10));
+    const Outcome mkv = ulmwood({"render", folder / "a.mp4", "-o", folder / "out.mkv"});
+    CHECK(mkv.code == 2);
+    CHECK(mkv.err.find("Name it out.mp4") != std::string::npos);
+    const Outcome jpg = ulmwood({"frame", folder / "a.mp4", "--at", "0", "-o", folder / "out.jpg"});
+    CHECK(jpg.code == 2);
+    CHECK(jpg.err.find(".png") != std::string::npos);
+    CHECK(folder.names().size() == 1);
+    const Outcome idle = ulmwood({"frame", folder / "a.mp4", "--at", "0", "-o", folder / "out.png", "--set",
+                                  "frame.fill=pad", "--set", "frame.x=0.3"});
+    CHECK(idle.code == 0);
+    CHECK(idle.err.find("frame.x acts where frame.fill=crop") != std::string::npos);
+}
+
+TEST_CASE("keys are listed with ranges, units, defaults and what they do") {
+    const Outcome all = ulmwood({"keys"});
+    CHECK(all.out.find("finish.grain.amount=0…20  (0)") != std::string::npos);
+    CHECK(ulmwood({"keys", "motion"}).out.find("clean.") == std::string::npos);
+    CHECK(ulmwood({"keys", "--json"}).parsed()["keys"][0]["key"] == "stretch.on");
+    CHECK(ulmwood({"keys", "--schema"}).parsed()["properties"].contains("for"));
+    CHECK(ulmwood({"keys", "--markdown"}).out.starts_with("| key |"));
+    CHECK(ulmwood({"keys", "--markdown", "--json"}).code == 2);
+    CHECK(ulmwood({"keys", "polish"}).code == 2);
+}
+
+TEST_CASE("no command writes over what it reads, and none over another file without being asked to") {
+    const TempFolder folder;
+    test::writeClip(folder / "a.mp4", withSound(10));
+    test::writeClip(folder / "b.mp4", withSound(10));
+    const std::string a = folder / "a.mp4", b = folder / "b.mp4", ticket = folder / "t.ticket.json";
+    writeFileWhole(ticket, toJson(Ticket{}).dump());
+    writeFileWhole(folder / "old.txt", "kept");
+    const std::map<std::string, std::string> before = {
+        {a, readTextFile(a)}, {b, readTextFile(b)}, {ticket, readTextFile(ticket)}, {folder / "old.txt", "kept"}};
+    const std::string out = folder / "out.mp4", png = folder / "p.png";
+    const std::vector<std::vector<std::string>> attempts = {
+        {"inspect", a, "--ticket-out", a, "--replace"},
+        {"inspect", a, "--csv", a, "--replace"},
+        {"inspect", a, "--ticket-out", folder / "old.txt"},
+        {"render", a, "-o", out, "--report", a, "--replace"},
+        {"render", a, "-o", out, "--ticket", ticket, "--report", ticket, "--replace"},
+        {"render", a, "-o", out, "--report", folder / "old.txt"},
+        {"measure", a, b, "--per-frame", b, "--replace"},
+        {"measure", a, b, "--per-frame", folder / "old.txt"},
+        {"proof", a, b, "-o", b, "--replace"},
+        {"frame", a, "--at", "0", "-o", png, "--replace", "--ticket", ticket},
+    };
+    for (const auto& attempt : attempts) {
+        std::string line;
+        for (const auto& word : attempt) line += word + " ";
+        INFO(line);
+        const bool fine = attempt[0] == "frame";
+        CHECK(ulmwood(attempt).code == (fine ? 0 : 5));
+        for (const auto& [path, text] : before) CHECK(readTextFile(path) == text);
+    }
+    // A link to what is read is that file, too.
+    fs::create_hard_link(a, folder / "link.mp4");
+    CHECK(ulmwood({"render", a, "-o", folder / "link.mp4", "--replace"}).code == 5);
+    CHECK(readTextFile(a) == before.at(a));
+    // Asked to, it replaces.
+    CHECK(ulmwood({"measure", a, b, "--per-frame", folder / "old.txt", "--replace"}).code == 0);
+    CHECK(readTextFile(folder / "old.txt").starts_with("frame,psnr_y"));
+    for (const auto& name : folder.names()) CHECK(name.find(".part") == std::string::npos);
+}
+
+TEST_CASE("clips of one name in a batch do not take each other's place; a cancelled batch reports what it did") {
+    const TempFolder folder;
+    fs::create_directory(folder / "one");
+    fs::create_directory(folder / "two");
+    fs::create_directory(folder / "ready");
+    test::writeClip(folder / "one/a.mp4", withSound(10));
+    test::ClipRecipe longer = withSound(12);
+    test::writeClip(folder / "two/a.mkv", longer);
+    CHECK(ulmwood({"render", folder / "one/a.mp4", folder / "two/a.mkv", "-o", folder / "ready"}).code == 0);
+    CHECK(Clip::openVideo(folder / "ready/a.mp4")->frameCount() == 10);
+    CHECK(Clip::openVideo(folder / "ready/a-2.mp4")->frameCount() == 12);
+    // An output that is another clip of the call is refused, whatever is asked.
+    test::writeClip(folder / "two/b.mp4", longer);
+    const std::string other = readTextFile(folder / "two/b.mp4");
+    test::writeClip(folder / "one/b.mkv", withSound(10));
+    CHECK(ulmwood({"render", folder / "one/b.mkv", folder / "two/b.mp4", "-o", folder / "two", "--replace"}).code == 5);
+    CHECK(readTextFile(folder / "two/b.mp4") == other);
+    // Stopped after the first: the report tells of the first.
+    std::ostringstream err;
+    struct Stopping : std::stringbuf {
+        CancelToken cancel;
+        int sync() override { // each line of progress ends with a flush
+            if (str().find("\"total\":12") != std::string::npos) cancel.cancel(); // the second clip's
+            return 0;
+        }
+    } watched;
+    std::ostream out(&watched);
+    cli::Surroundings s{out, err, watched.cancel};
+    const int code = cli::run({"render", folder / "one/a.mp4", folder / "two/a.mkv", "-o", folder / "ready",
+                               "--replace", "--progress", "json", "--report", folder / "r.json"},
+                              s);
+    CHECK(code == 130);
+    CHECK(json::parse(readTextFile(folder / "r.json"))["frames"] == 10);
+}
+
+TEST_CASE("a limit wins over a quality, an odd size is told, and the version is said") {
+    const TempFolder folder;
+    test::ClipRecipe r = withSound(50);
+    r.width = 320, r.height = 192;
+    test::writeClip(folder / "a.mp4", r);
+    for (const bool limitFirst : {true, false}) {
+        std::vector<std::string> call = {"render", folder / "a.mp4",       "-o", folder / "out.mp4", "--replace",
+                                         "--set",  "finish.grain.amount=9"};
+        for (const char* key : {"deliver.size_mb=0.1", "deliver.quality=best"}) call.insert(call.end(), {"--set", key});
+        if (!limitFirst) std::swap(call[call.size() - 1], call[call.size() - 3]);
+        CHECK(ulmwood(call).code == 0);
+        CHECK(fs::file_size(folder / "out.mp4") <= 100000);
+    }
+    const Outcome odd = ulmwood({"frame", folder / "a.mp4", "--at", "0", "-o", folder / "f.png", "--set",
+                                 "enlarge.size=641x361", "--set", "enlarge.method=bicubic"});
+    CHECK(odd.err.find("641×361 is made 64") != std::string::npos);
+    CHECK(ulmwood({"--version"}).out.starts_with("ulmwood-cli 0."));
 }

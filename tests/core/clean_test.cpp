@@ -1,13 +1,14 @@
-#include "bench/damaged_pictures.h"
+#include "benchmarks/damaged_pictures.h"
 #include "core/engine/held_picture.h"
 #include "core/finish/unsharp_stage.h"
 #include "core/inspect/readings.h"
 #include "core/judge/measures.h"
 #include "core/judge/overdone.h"
-#include "core/pipeline/clean_steps.h"
-#include "core/pipeline/network_steps.h"
+#include "core/motion/aligned_stage.h"
 #include "core/restore/clean_stages.h"
 #include "core/restore/face_stage.h"
+#include "core/ticket/clean_step.h"
+#include "core/ticket/networks.h"
 #include "tests/support/clips.h"
 #include "tests/support/contract.h"
 
@@ -29,7 +30,7 @@ Picture cleaned(const Picture& in, const Readings& r, const char* key, double va
     for (const char* off : {"clean.blocks=0", "clean.noise=0", "clean.noise_chroma=0"}) setByAssignment(t, off);
     setByKey(t, "clean.method", method);
     setByKey(t, key, std::to_string(value));
-    return whole(cleanedStage(heldPicture(in), t, r, false));
+    return whole(cleanedStage(heldPicture(in), t, knowing(r), false));
 }
 
 } // namespace
@@ -94,7 +95,7 @@ TEST_CASE("texture first raises fine texture, and what is treated afterwards kee
         for (const char* s : {"clean.method=classic", "clean.noise=0", "clean.noise_chroma=0"}) setByAssignment(t, s);
         setByKey(t, "clean.blocks", std::to_string(blocks));
         setByKey(t, "clean.texture", std::to_string(share));
-        return readingOf("texture", whole(cleanedStage(heldPicture(p), t, r, false)));
+        return readingOf("texture", whole(cleanedStage(heldPicture(p), t, knowing(r), false)));
     };
     CHECK(texture(60, 0) > 1.05 * texture(0, 0));
     CHECK(texture(60, 25) > 1.02 * texture(0, 25));
@@ -110,7 +111,7 @@ TEST_CASE("Clean's filters keep to the stages' contract") {
     test::checkContract(*smoothStairs(in, 1), bound);
     test::checkContract(*dissolveBands(in, 1), bound);
     test::checkContract(*raiseTexture(in, 1, 1), bound);
-    test::checkContract(*denoise(in, 4, Planes::Chroma, true), bound);
+    test::checkContract(*denoise(in, 4, Planes::Chroma, alignedAround(in, in, 1)), bound);
     test::checkContract(*gentlerOnFaces(smoothStairs(in, 1), in, {{1, {20, 20, 30, 30}}}, 1), bound);
 }
 
@@ -127,42 +128,44 @@ TEST_CASE("faces keep half of the original, and nothing else does") {
 
 TEST_CASE("networks are told what is there: values below a reading tell of less, above of more, and of nothing where "
           "nothing is") {
-    Readings r;
+    Inspection i;
+    Readings& r = i.readings;
     r.compression = 50;
     r.blocking = 20;
     r.noise = 6;
     Ticket t;
-    CHECK(damageLevels(t, r) == DamageLevels{0.5, 0.25}); // Clean off: as read
+    CHECK(damageLevels(t, i) == DamageLevels{0.5, 0.25}); // Clean off: as read
     r.noise = 11;
-    CHECK(damageLevels(t, r).noise == Approx(0.5));
+    CHECK(damageLevels(t, i).noise == Approx(0.5));
     r.noise = 6;
     setByAssignment(t, "clean.blocks=measured");
-    CHECK(damageLevels(t, r) == DamageLevels{0.25, 0}); // filters come first and leave less
+    CHECK(damageLevels(t, i) == DamageLevels{0.25, 0}); // filters come first and leave less
     setByAssignment(t, "clean.method=learned");
-    CHECK(damageLevels(t, r) == DamageLevels{0.5, 0.25});
+    CHECK(damageLevels(t, i) == DamageLevels{0.5, 0.25});
     setByAssignment(t, "clean.blocks=10");
-    CHECK(damageLevels(t, r).compression == Approx(0.25));
+    CHECK(damageLevels(t, i).compression == Approx(0.25));
     setByAssignment(t, "clean.blocks=45");
-    CHECK(damageLevels(t, r).compression == Approx(1));
+    CHECK(damageLevels(t, i).compression == Approx(1));
     setByAssignment(t, "clean.blocks=0");
-    CHECK(damageLevels(t, r).compression == 0);
+    CHECK(damageLevels(t, i).compression == 0);
     setByAssignment(t, "clean.blocks=80");
-    CHECK(damageLevels(t, Readings{}).compression == 0);
-    CHECK(networkKind(t, r) == "rough");
+    CHECK(damageLevels(t, Inspection{}).compression == 0);
+    CHECK(networkKind(t, i) == "rough");
     // Noise under an encode cannot be read: what is usual is told.
-    Readings hidden;
+    Inspection other;
+    Readings& hidden = other.readings;
     hidden.compression = 30;
-    CHECK(damageLevels(Ticket{}, hidden).noise == 0);
+    CHECK(damageLevels(Ticket{}, other).noise == 0);
     hidden.compression = 90;
-    CHECK(damageLevels(Ticket{}, hidden).noise == Approx(0.15));
+    CHECK(damageLevels(Ticket{}, other).noise == Approx(0.15));
     hidden.noise = 9;
-    CHECK(damageLevels(Ticket{}, hidden).noise == Approx(0.4));
+    CHECK(damageLevels(Ticket{}, other).noise == Approx(0.4));
     r.compression = 20;
-    CHECK(networkKind(t, r) == "general");
-    r.drawn = true;
-    CHECK(networkKind(t, r) == "drawn");
+    CHECK(networkKind(t, i) == "general");
+    i.kind = "line art";
+    CHECK(networkKind(t, i) == "drawn");
     setByAssignment(t, "enlarge.kind=general");
-    CHECK(networkKind(t, r) == "general");
+    CHECK(networkKind(t, i) == "general");
 }
 
 TEST_CASE("the overdone meter rises with each excess, names it and its place, and is quiet on light treatment") {
@@ -246,15 +249,15 @@ TEST_CASE("easing finds the strongest share under the limit, and leaves what is 
     setByAssignment(t, "finish.sharpen.amount=2");
     setByAssignment(t, "finish.detail.fine=1");
     setByAssignment(t, "clean.noise=8");
-    const Readings r;
+    const Inspection found;
     const auto gauge = [](const Ticket& e) { return 100 * e.finish.amount; }; // over the limit from 1 on
-    const double share = easeShare(t, r, 99, 7, gauge);
+    const double share = easeShare(t, found, 99, 7, gauge);
     CHECK(share == Approx(0.495).margin(0.01));
-    const Ticket eased = easedTicket(t, r, share);
+    const Ticket eased = scaledTicket(t, found, share);
     CHECK(eased.finish.amount <= 0.99);
     CHECK(eased.finish.amount > 0.95);
     CHECK(eased.finish.detail.fine == Approx(share).margin(0.01));
     CHECK(eased.clean.noise.value == Approx(8 * share).margin(0.1));
-    CHECK(easeShare(eased, r, 99, 7, gauge) == 1);
-    CHECK(easeShare(t, r, 99, 7, [](const Ticket&) { return 150.0; }) == 0);
+    CHECK(easeShare(eased, found, 99, 7, gauge) == 1);
+    CHECK(easeShare(t, found, 99, 7, [](const Ticket&) { return 150.0; }) == 0);
 }

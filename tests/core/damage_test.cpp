@@ -7,7 +7,8 @@
 #include "core/media/quantiser.h"
 #include "core/model/damage.h"
 #include "core/model/shipped_networks.h"
-#include "core/pipeline/network_steps.h"
+#include "core/ticket/networks.h"
+#include "core/ticket/step.h"
 #include "tests/support/clips.h"
 
 #include <catch2/catch.hpp>
@@ -176,19 +177,20 @@ TEST_CASE("a ticket needs readings where a value is measured or a network is to 
 
 TEST_CASE("which network treats a clip follows its readings until the ticket says otherwise") {
     Ticket t;
-    Readings r;
-    CHECK(networkKind(t, r) == "general");
+    Inspection i;
+    Readings& r = i.readings;
+    CHECK(networkKind(t, i) == "general");
     r.compression = 44;
-    CHECK(networkKind(t, r) == "general");
+    CHECK(networkKind(t, i) == "general");
     r.compression = 46;
-    CHECK(networkKind(t, r) == "rough");
+    CHECK(networkKind(t, i) == "rough");
     r.compression = 0;
     r.noise = 9; // noise that lies open is the general network's work
-    CHECK(networkKind(t, r) == "general");
-    r.drawn = true;
-    CHECK(networkKind(t, r) == "drawn");
+    CHECK(networkKind(t, i) == "general");
+    i.kind = "line art";
+    CHECK(networkKind(t, i) == "drawn");
     t.enlarge.kind = "general";
-    CHECK(networkKind(t, r) == "general");
+    CHECK(networkKind(t, i) == "general");
 }
 
 TEST_CASE("a ticket without networks has filters in their place, and nothing else changed") {

@@ -77,22 +77,22 @@ TEST_CASE("limits are checked one by one") {
         json::parse(
             R"({"name":"t","aspects":["4:5","1:1"],"max_width":1080,"max_fps":30,"max_seconds":90,"max_mb":2,"codecs":["h264"],"containers":["mp4"]})"),
         "t");
-    Delivery d{1080, 1350, 30, 60, 2000000, "h264", "mov,mp4,m4a", true};
+    DeliveredFile d{1080, 1350, 30, 60, 2000000, "h264", "mov,mp4,m4a", true};
     CHECK(allHold(checkLimits(t, d)));
     const auto broken = [&](auto change) {
-        Delivery x = d;
+        DeliveredFile x = d;
         change(x);
         std::string names;
         for (const auto& l : checkLimits(t, x))
             if (!l.holds) names += l.limit + " ";
         return names;
     };
-    CHECK(broken([](Delivery& x) { x.bytes = 2000001; }) == "bytes ");
-    CHECK(broken([](Delivery& x) { x.fps = 31; }) == "fps ");
-    CHECK(broken([](Delivery& x) { x.seconds = 91; }) == "duration_s ");
-    CHECK(broken([](Delivery& x) { x.width = 1920, x.height = 1080; }) == "aspect width ");
-    CHECK(broken([](Delivery& x) { x.codec = "hevc", x.container = "matroska,webm"; }) == "codec container ");
-    CHECK(broken([](Delivery& x) { x.height = 1351; }).empty()); // a line of rounding is no other shape
+    CHECK(broken([](DeliveredFile& x) { x.bytes = 2000001; }) == "bytes ");
+    CHECK(broken([](DeliveredFile& x) { x.fps = 31; }) == "fps ");
+    CHECK(broken([](DeliveredFile& x) { x.seconds = 91; }) == "duration_s ");
+    CHECK(broken([](DeliveredFile& x) { x.width = 1920, x.height = 1080; }) == "aspect width ");
+    CHECK(broken([](DeliveredFile& x) { x.codec = "hevc", x.container = "matroska,webm"; }) == "codec container ");
+    CHECK(broken([](DeliveredFile& x) { x.height = 1351; }).empty()); // a line of rounding is no other shape
 }
 
 TEST_CASE("a ticket is fitted to a target by changing only what breaks a limit") {
@@ -209,8 +209,10 @@ TEST_CASE("the size forecast comes near the real encode") {
     const std::string clip = demoClip(folder, "hands", 0.5, 120);
     const ClipPtr opened = Clip::openVideo(clip);
     Engine engine(std::size_t(64) << 20);
-    const Pipeline p = buildPipeline(
-        std::make_shared<FrameReader>(opened, PacketDecoder::Threads::Frames, std::size_t(32) << 20), Ticket{}, {});
+    const DeliveryPtr pMade =
+        resolve(std::make_shared<FrameReader>(opened, PacketDecoder::Threads::Frames, std::size_t(32) << 20), nullptr,
+                Ticket{});
+    const Delivery& p = *pMade;
     const Forecast f = forecastSize(engine, p, {20, 26}, {});
     CHECK(f.bytesAt(26) < f.bytesAt(20));
     CHECK(f.bytesAt(23) == Approx(std::sqrt(f.bytesAt(20) * f.bytesAt(26))).epsilon(0.01));
@@ -302,7 +304,8 @@ TEST_CASE("the exact spot is the exported pixel, before encoding") {
         setByAssignment(t, a);
     const auto reader =
         std::make_shared<FrameReader>(Clip::openVideo(clip), PacketDecoder::Threads::Slices, std::size_t(32) << 20);
-    const Pipeline p = buildPipeline(reader, t, {});
+    const DeliveryPtr pMade = resolve(reader, nullptr, t);
+    const Delivery& p = *pMade;
     Engine engine(std::size_t(64) << 20), fresh(0);
     const Picture whole = engine.pull(*p.result, 6, p.result->format().frame(), {});
     const Rect spot = Rect{p.result->format().width / 2 - 40, 50, 80, 80}.intersected(p.result->format().frame());
@@ -319,9 +322,10 @@ TEST_CASE("very large frames are delivered in bands that join without a seam") {
     Ticket t;
     for (const char* s : {"enlarge.size=4608x2592", "enlarge.method=lanczos", "finish.sharpen.amount=1"})
         setByAssignment(t, s);
-    const Pipeline p = buildPipeline(
-        std::make_shared<FrameReader>(Clip::openVideo(folder / "a.mp4"), PacketDecoder::Threads::Slices, 1 << 20), t,
-        {});
+    const DeliveryPtr pMade = resolve(
+        std::make_shared<FrameReader>(Clip::openVideo(folder / "a.mp4"), PacketDecoder::Threads::Slices, 1 << 20),
+        nullptr, t);
+    const Delivery& p = *pMade;
     const PictureFormat& f = p.result->format();
     const int rows = bandRows(f);
     CHECK(rows < f.height);
@@ -330,8 +334,8 @@ TEST_CASE("very large frames are delivered in bands that join without a seam") {
     usual.width = 3840, usual.height = 2160;
     CHECK(bandRows(usual) == usual.height);
     Engine engine(std::size_t(64) << 20);
-    const av::Frame banded = deliveredPicture(engine, p, p.frames[3], {});
-    const av::Frame whole = toFrame(engine.pull(*p.result, p.frames[3].source, f.frame(), {}), AV_PIX_FMT_YUV420P);
+    const av::Frame banded = deliveredPicture(engine, p, 3, {});
+    const av::Frame whole = toFrame(engine.pull(*p.result, 3, f.frame(), {}), AV_PIX_FMT_YUV420P);
     int worst = 0;
     for (int c = 0; c < 3; ++c)
         for (int y = 0; y < f.height >> (c ? 1 : 0); ++y)

@@ -1,9 +1,12 @@
 #include "tests/support/contract.h"
 
-#include "core/enlarge/resample_stage.h"
+#include "core/engine/mix_stage.h"
+#include "core/engine/pick_stage.h"
+#include "core/engine/resample_stage.h"
 #include "core/finish/unsharp_stage.h"
 #include "core/framing/fill_stages.h"
-#include "core/pipeline/pipeline.h"
+#include "core/motion/aligned_stage.h"
+#include "core/pipeline/delivery.h"
 #include "core/restore/clean_stages.h"
 
 #include <atomic>
@@ -52,8 +55,13 @@ TEST_CASE("every stage keeps the contract, whatever the size and subsampling") {
     const StagePtr in = pattern(w, h, sw, sh);
     CAPTURE(w, h, sw, sh);
     SECTION("deblock") { test::checkContract(*deblock(in, 20)); }
-    SECTION("denoise over three frames") { test::checkContract(*denoise(in, 8)); }
+    SECTION("denoise over three frames") {
+        test::checkContract(*denoise(in, 8, Planes::All, alignedAround(in, in, 1)));
+    }
     SECTION("denoise of one frame") { test::checkContract(*denoise(pattern(w, h, sw, sh, 1), 8)); }
+    SECTION("another clock") {
+        test::checkContract(*pickFrames(in, 7, 3, [](std::int64_t n) { return n / 3; }));
+    }
     SECTION("mix") { test::checkContract(*keepOriginal(deblock(in, 30), in, 0.4)); }
     SECTION("sharpen") { test::checkContract(*unsharp(in, 1.2, GENERATE(0.3, 1.4, 5.0))); }
     SECTION("scale") {
@@ -193,4 +201,37 @@ TEST_CASE("tiles cover the region once, and those nearest the point of interest 
     CHECK(pixels == 280 * 180);
     CHECK(seen.size() == 15);
     CHECK(std::find(seen.begin(), seen.begin() + 4, Rect{266, 138, 24, 52}) != seen.begin() + 4);
+}
+
+TEST_CASE("a window that moves shows on each frame what a window standing there would") {
+    const StagePtr in = pattern(90, 60);
+    const auto at = [](std::int64_t n) {
+        return ScaleWindow{10.0 + 7.25 * double(n), 4.5, 40 - double(n), 36, 64, 50};
+    };
+    const ResampleStage moving(in, WindowPath(at(0), 11, at), Kernel::Lanczos, in->format()),
+        otherwise(in, WindowPath(at(0), 12, at), Kernel::Lanczos, in->format());
+    CHECK(moving.key() != otherwise.key());
+    test::checkContract(moving);
+    Engine engine(0);
+    for (const std::int64_t n : {0, 1, 2}) {
+        const ResampleStage still(in, at(n), Kernel::Lanczos, in->format());
+        CHECK(moving.key() != still.key());
+        const Picture a = engine.pull(moving, n, moving.format().frame(), {}),
+                      b = engine.pull(still, n, still.format().frame(), {});
+        for (std::size_t c = 0; c < 3; ++c)
+            for (int y = 0; y < a.planes[c].area().h; ++y)
+                REQUIRE(std::equal(a.planes[c].row(y), a.planes[c].row(y) + a.planes[c].area().w, b.planes[c].row(y)));
+    }
+}
+
+TEST_CASE("a stage on another clock shows the frames it is told to, and keeps none of its own") {
+    const auto counted = std::make_shared<CountingStage>(pattern(32, 24));
+    const StagePtr twice = pickFrames(counted, 6, 5, [](std::int64_t n) { return n / 2; });
+    CHECK(twice->frames() == 6);
+    CHECK(twice->key() != pickFrames(counted, 6, 6, [](std::int64_t n) { return n / 2; })->key());
+    Engine engine(std::size_t(8) << 20);
+    for (std::int64_t n = 0; n < 6; ++n)
+        CHECK(engine.pull(*twice, n, twice->format().frame(), {}).planes[0].at(9, 8) ==
+              engine.pull(*counted, n / 2, twice->format().frame(), {}).planes[0].at(9, 8));
+    CHECK(counted->runs == 3); // each source frame once, however often it is shown
 }

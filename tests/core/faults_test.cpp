@@ -1,7 +1,7 @@
-#include "core/finish/gaussian.h"
 #include "core/inspect/fault_measures.h"
 #include "core/inspect/inspection.h"
 #include "core/media/frame_convert.h"
+#include "core/picture/gaussian.h"
 #include "demo/damage.h"
 #include "demo/scenes/scene.h"
 #include "tests/support/clips.h"

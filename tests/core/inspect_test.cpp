@@ -2,10 +2,11 @@
 
 #include "core/deliver/export.h"
 #include "core/engine/engine.h"
-#include "core/finish/gaussian.h"
 #include "core/inspect/inspection.h"
 #include "core/inspect/shots.h"
 #include "core/judge/measures.h"
+#include "core/motion/aligned_stage.h"
+#include "core/picture/gaussian.h"
 #include "core/restore/clean_stages.h"
 #include "demo/clips.h"
 
@@ -134,6 +135,10 @@ TEST_CASE("deblocking at the reading comes nearer to the master, and hardly touc
     CHECK(psnr(master.planes[0], same) > 45);
 }
 
+static StagePtr denoisedOverThree(StagePtr s, double noise) {
+    return denoise(s, noise, Planes::All, alignedAround(s, s, 1));
+}
+
 TEST_CASE("denoising over three frames gains decibels, more than one frame alone can, and keeps motion") {
     const Picture master = test::photograph(256, 160, 55);
     std::vector<Picture> noisy;
@@ -143,7 +148,8 @@ TEST_CASE("denoising over three frames gains decibels, more than one frame alone
     }
     Engine engine(0);
     const double before = psnr(master.planes[0], noisy[1].planes[0]);
-    const Plane three = engine.pull(*denoise(std::make_shared<Shown>(noisy), 8), 1, master.area, {}).planes[0];
+    const Plane three =
+        engine.pull(*denoisedOverThree(std::make_shared<Shown>(noisy), 8), 1, master.area, {}).planes[0];
     const Plane one =
         engine.pull(*denoise(std::make_shared<Shown>(std::vector{noisy[1]}), 8), 0, master.area, {}).planes[0];
     CHECK(psnr(master.planes[0], three) > before + 4);
@@ -156,7 +162,7 @@ TEST_CASE("denoising over three frames gains decibels, more than one frame alone
         for (int y = 0; y < 160; ++y)
             for (int x = 0; x < 256; ++x)
                 cut[static_cast<std::size_t>(k)].planes[0].row(y)[x] = float((x / 9 + y / 5 + k) % 2);
-    const Plane across = engine.pull(*denoise(std::make_shared<Shown>(cut), 8), 1, master.area, {}).planes[0];
+    const Plane across = engine.pull(*denoisedOverThree(std::make_shared<Shown>(cut), 8), 1, master.area, {}).planes[0];
     CHECK(psnr(master.planes[0], across) > before + 0.5);
 }
 
@@ -231,7 +237,8 @@ TEST_CASE("the demo's tickets bring its clips nearer to their masters") {
         Ticket t;
         setByAssignment(t, "clean.blocks=measured");
         setByAssignment(t, "clean.noise=measured");
-        const Pipeline p = buildPipeline(open(bad), t, inspectClip(bad, {}).readings);
+        const DeliveryPtr pMade = resolve(open(bad), inspectClip(bad, {}), t);
+        const Delivery& p = *pMade;
         const SourceStage truth(open(master));
         Engine engine(std::size_t(32) << 20);
         double before = 0, after = 0;

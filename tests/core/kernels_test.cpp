@@ -1,6 +1,6 @@
-#include "core/finish/gaussian.h"
 #include "core/judge/measures.h"
 #include "core/picture/colour.h"
+#include "core/picture/gaussian.h"
 #include "core/picture/resample.h"
 #include "core/restore/dct_shrink.h"
 #include "tests/support/clips.h"

@@ -122,7 +122,8 @@ TEST_CASE("sample aspect makes the displayed size, and delivery has square pixel
     const ClipPtr clip = Clip::openVideo(folder / "s.mp4");
     CHECK(clip->facts().video.width == 128);
     CHECK(clip->facts().video.height == 64);
-    const Pipeline p = buildPipeline(reader(clip), Ticket{}, {});
+    const DeliveryPtr pMade = resolve(reader(clip), nullptr, Ticket{});
+    const Delivery& p = *pMade;
     CHECK(p.result->format().width == 128);
     Engine engine(0);
     const Plane luma = engine.pull(*p.result, 5, p.result->format().frame(), {}).planes[0];
@@ -175,7 +176,7 @@ TEST_CASE("with no steps on, every frame comes out, in time, with its sound unto
     CHECK(v.colour.transfer == 1);
     CHECK(v.colour.matrix == 1);
     CHECK_FALSE(v.colour.fullRange);
-    CHECK(deliveryOf(out->facts()).indexInFront);
+    CHECK(deliveredFile(out->facts()).indexInFront);
     CHECK(compareClips(in, out, {}).psnrY().min > 38);
 }
 

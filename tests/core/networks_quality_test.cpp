@@ -1,18 +1,19 @@
 // What the shipped networks do to clips that nobody trained on: a picture of the tests, panned, shrunk, damaged and
 // really encoded. Larger figures, on photographs: docs/networks-quality.md.
-#include "bench/damaged_pictures.h"
+#include "benchmarks/damaged_pictures.h"
+#include "core/base/error.h"
 #include "core/deliver/movie_writer.h"
 #include "core/engine/engine.h"
 #include "core/engine/held_picture.h"
-#include "core/error.h"
+#include "core/engine/resample_stage.h"
 #include "core/inspect/inspection.h"
 #include "core/judge/measures.h"
 #include "core/judge/overdone.h"
 #include "core/media/frame_convert.h"
 #include "core/model/shipped_networks.h"
 #include "core/model/yield.h"
-#include "core/pipeline/network_steps.h"
-#include "core/pipeline/pipeline.h"
+#include "core/pipeline/delivery.h"
+#include "core/ticket/networks.h"
 #include "tests/support/clips.h"
 
 #include <catch2/catch.hpp>
@@ -69,20 +70,21 @@ std::string writeDamaged(const TempFolder& folder, const Damage& d) {
 struct Looked {
     ClipPtr clip;
     std::shared_ptr<FrameReader> reader;
-    Readings readings;
+    Inspection found;
 };
 
 Looked lookOver(const std::string& path) {
     const ClipPtr clip = Clip::openVideo(path);
     return {clip, std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(32) << 20),
-            inspectClip(clip, {}).readings};
+            inspectClip(clip, {})};
 }
 
 Plane frameOf(const Looked& l, std::initializer_list<const char*> settings, int n) {
     Ticket t;
     for (const char* s : settings) setByAssignment(t, s);
     Engine engine(std::size_t(64) << 20);
-    const Pipeline p = buildPipeline(l.reader, t, l.readings);
+    const DeliveryPtr pMade = resolve(l.reader, l.found, t);
+    const Delivery& p = *pMade;
     return engine.pull(*p.result, n, p.result->format().frame(), {}).planes[0];
 }
 
@@ -150,7 +152,7 @@ TEST_CASE("how hard a clip was compressed is read from it, in order") {
     double last = -1;
     for (const double crf : {10.0, 20.0, 28.0, 36.0}) {
         const TempFolder folder;
-        const double now = lookOver(writeDamaged(folder, {0, crf})).readings.compression;
+        const double now = lookOver(writeDamaged(folder, {0, crf})).found.readings.compression;
         INFO("crf " << crf << " reads " << now);
         CHECK(now > last);
         last = now;
@@ -203,23 +205,24 @@ TEST_CASE("the yield of enlarging tells clean detail from noise, and what streng
     }
 
     Ticket t;
-    Readings r;
+    Inspection i;
+    Readings& r = i.readings;
     r.yield = 60;
-    CHECK(enlargeStrength(t, r) == 60);
+    CHECK(enlargeStrength(t, i) == 60);
     r.compression = 22.5; // half way to the rough network
-    CHECK(enlargeStrength(t, r) == Approx(80));
+    CHECK(enlargeStrength(t, i) == Approx(80));
     r.compression = 60;
-    CHECK(enlargeStrength(t, r) == 100);
+    CHECK(enlargeStrength(t, i) == 100);
     r.compression = 0;
-    r.drawn = true;
-    CHECK(enlargeStrength(t, r) == 100);
-    r.drawn = false;
+    i.kind = "screen";
+    CHECK(enlargeStrength(t, i) == 100);
+    i.kind = "camera";
     setByKey(t, "enlarge.strength", "nudge:-15");
-    CHECK(enlargeStrength(t, r) == 45);
+    CHECK(enlargeStrength(t, i) == 45);
     setByKey(t, "enlarge.strength", "130");
-    CHECK(enlargeStrength(t, r) == 130);
+    CHECK(enlargeStrength(t, i) == 130);
     CHECK_THROWS_AS(setByKey(t, "enlarge.strength", "151"), Error);
-    CHECK(easedTicket(t, r, 0.5).enlarge.strength.value == (t.enlarge.on ? 65 : 130));
+    CHECK(scaledTicket(t, i, 0.5).enlarge.strength.value == (t.enlarge.on ? 65 : 130));
     t.enlarge.on = true;
-    CHECK(easedTicket(t, r, 0.5).enlarge.strength.value == 65);
+    CHECK(scaledTicket(t, i, 0.5).enlarge.strength.value == 65);
 }

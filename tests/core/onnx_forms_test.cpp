@@ -1,5 +1,5 @@
 // Which forms of ONNX's operators are read, and what is said of those that are not.
-#include "core/error.h"
+#include "core/base/error.h"
 #include "core/model/network.h"
 #include "core/model/onnx_file.h"
 #include "core/model/plain_ops.h"

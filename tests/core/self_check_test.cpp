@@ -1,6 +1,7 @@
 #include "core/deliver/export.h"
 #include "core/deliver/memory.h"
 #include "core/engine/held_picture.h"
+#include "core/engine/resample_stage.h"
 #include "core/judge/measures.h"
 #include "core/judge/self_check.h"
 #include "core/model/shipped_networks.h"
@@ -21,10 +22,10 @@ Ticket ticketOf(std::initializer_list<const char*> settings) {
 }
 
 // A clip whose grain and networks can be looked at: a second of the test pattern.
-Pipeline pipelineOf(const std::string& clip, const Ticket& t) {
-    return buildPipeline(
-        std::make_shared<FrameReader>(Clip::openVideo(clip), PacketDecoder::Threads::Slices, std::size_t(32) << 20), t,
-        {});
+DeliveryPtr deliveryOf(const std::string& clip, const Ticket& t) {
+    return resolve(
+        std::make_shared<FrameReader>(Clip::openVideo(clip), PacketDecoder::Threads::Slices, std::size_t(32) << 20),
+        nullptr, t);
 }
 
 } // namespace
@@ -68,20 +69,20 @@ TEST_CASE("of film grain, a fine encode leaves nearly all and a coarse one littl
     test::ClipRecipe r;
     r.width = 192, r.height = 128, r.frames = 10;
     test::writeClip(folder / "a.mp4", r);
-    const Pipeline grained =
-                       pipelineOf(folder / "a.mp4", ticketOf({"finish.sharpen.amount=0", "finish.grain.amount=6"})),
-                   plain = pipelineOf(folder / "a.mp4", ticketOf({"finish.sharpen.amount=0"}));
+    const DeliveryPtr grained =
+                          deliveryOf(folder / "a.mp4", ticketOf({"finish.sharpen.amount=0", "finish.grain.amount=6"})),
+                      plain = deliveryOf(folder / "a.mp4", ticketOf({"finish.sharpen.amount=0"}));
     Engine e(std::size_t(32) << 20);
     double last = 1.01;
     for (const double crf : {4.0, 18.0, 26.0, 34.0, 44.0}) {
-        const double left = grainLeft(e, grained, plain, 6, crf, {});
+        const double left = grainLeft(e, *grained, *plain, 6, crf, {});
         INFO("crf " << crf << " leaves " << left);
         CHECK(left < last + 0.02);
         if (crf == 4) CHECK(left > 0.9);
         if (crf >= 34) CHECK(left < 0.15);
         last = left;
     }
-    CHECK(grainLeft(e, plain, plain, 6, 20, {}) == 0);
+    CHECK(grainLeft(e, *plain, *plain, 6, 20, {}) == 0);
 }
 
 TEST_CASE("memory is told before a render starts, and nothing is left of one that cannot") {
@@ -89,7 +90,7 @@ TEST_CASE("memory is told before a render starts, and nothing is left of one tha
     test::writeClip(folder / "a.mp4", {});
     const std::int64_t cache = std::int64_t(160) << 20;
     const auto needed = [&](const char* size) {
-        return renderBytes(pipelineOf(folder / "a.mp4", ticketOf({size})), 2, cache);
+        return renderBytes(*deliveryOf(folder / "a.mp4", ticketOf({size})), 2, cache);
     };
     CHECK(needed("enlarge.size=1920x1080") < std::int64_t(1500) << 20);
     CHECK(needed("enlarge.size=7680x4320") > 3 * needed("enlarge.size=1920x1080"));
@@ -121,20 +122,22 @@ TEST_CASE("without networks a render goes on by filters, and says so") {
     {
         const WithoutShippedNetworks none;
         const ExportReport r = exportClip(job, {});
-        CHECK(r.networkNote == "the network for enlarging is missing; Lanczos stands in");
+        const std::string missing = "the network for enlarging is missing; Lanczos stands in";
+        CHECK(r.remarks == std::vector<std::string>{missing});
         CHECK(r.frames == 24);
-        CHECK(toJson(r)["networks"] == r.networkNote);
-        CHECK(pipelineOf(folder / "a.mp4", ticketOf({"clean.method=learned"})).note.find("the classic way stands in") !=
-              std::string::npos);
+        CHECK(toJson(r)["remarks"][0] == missing);
+        CHECK(
+            deliveryOf(folder / "a.mp4", ticketOf({"clean.method=learned"}))->note.find("the classic way stands in") !=
+            std::string::npos);
     }
-    CHECK(pipelineOf(folder / "a.mp4", job.ticket).note.empty());
+    CHECK(deliveryOf(folder / "a.mp4", job.ticket)->note.empty());
 }
 
 TEST_CASE("a size of another shape cuts the clip where it is told to") {
     TempFolder folder;
     test::writeClip(folder / "a.mp4", {}); // 96 × 64
     const auto window = [&](std::initializer_list<const char*> s) {
-        return pipelineOf(folder / "a.mp4", ticketOf(s)).plan;
+        return deliveryOf(folder / "a.mp4", ticketOf(s))->planAt(0);
     };
     CHECK(window({"enlarge.size=128x128"}).srcX == Approx(16));
     CHECK(window({"enlarge.size=128x128", "enlarge.x=0"}).srcX == 0);
@@ -144,7 +147,7 @@ TEST_CASE("a size of another shape cuts the clip where it is told to") {
 }
 
 TEST_CASE("the faces of the nearest frame count, unless it is far") {
-    const std::vector<FacePlace> faces = {{10, {1, 2, 30, 30}}, {20, {5, 6, 30, 30}}, {20, {80, 6, 20, 20}}};
+    const std::vector<TimedBox> faces = {{10, {1, 2, 30, 30}}, {20, {5, 6, 30, 30}}, {20, {80, 6, 20, 20}}};
     CHECK(facesNear(faces, 12) == std::vector<Rect>{{1, 2, 30, 30}});
     CHECK(facesNear(faces, 19).size() == 2);
     CHECK(facesNear(faces, 35).size() == 2);

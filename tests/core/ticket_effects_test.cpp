@@ -3,7 +3,7 @@
 #include "core/deliver/export.h"
 #include "core/deliver/movie_writer.h"
 #include "core/media/frame_convert.h"
-#include "core/ticket/fields.h"
+#include "core/ticket/step.h"
 #include "tests/support/clips.h"
 
 #include <catch2/catch.hpp>
@@ -45,12 +45,13 @@ std::string writeSpoilt(const TempFolder& folder) {
     return path;
 }
 
-Readings spoiltReadings() {
-    Readings r;
+Inspection spoilt() {
+    Inspection i;
+    Readings& r = i.readings;
     r.blocking = 9, r.noise = 3, r.chromaNoise = 3, r.ringing = 3, r.stairs = 80, r.banding = 20;
     r.compression = 20, r.yield = 60;
-    for (int n = 0; n < kFrames; ++n) r.faces.push_back({n, {60, 85, 50, 50}});
-    return r;
+    for (int n = 0; n < kFrames; ++n) i.faces.push_back({n, {60, 85, 50, 50}, 1});
+    return i;
 }
 
 struct Effect {
@@ -132,14 +133,18 @@ TEST_CASE("every key of a ticket changes what is delivered, and the picture's ke
     const TempFolder folder;
     const auto reader = std::make_shared<FrameReader>(Clip::openVideo(writeSpoilt(folder)),
                                                       PacketDecoder::Threads::Slices, std::size_t(32) << 20);
-    const Readings readings = spoiltReadings();
+    const Inspection found = spoilt();
     const auto deliver = [&](const Ticket& t) {
-        const Pipeline p = buildPipeline(reader, t, readings);
+        const DeliveryPtr pMade = resolve(reader, found, t);
+        const Delivery& p = *pMade;
         Engine engine(std::size_t(64) << 20);
         Delivered d;
         d.key = p.result->key();
-        for (const DeliveredFrame& f : p.frames) d.frames.push_back(f.source), d.times.push_back(f.pts);
-        d.picture = engine.pull(*p.result, d.frames[d.frames.size() / 2], p.result->format().frame(), {});
+        for (std::int64_t k = 0; k < p.frames(); ++k) {
+            const DeliveredFrame f = p.at(k);
+            d.frames.push_back(std::int64_t(f.instants.front().frame)), d.times.push_back(f.pts);
+        }
+        d.picture = engine.pull(*p.result, p.at(p.frames() / 2).stage, p.result->format().frame(), {});
         return d;
     };
     std::set<std::string> covered;
@@ -161,10 +166,10 @@ TEST_CASE("every key of a ticket changes what is delivered, and the picture's ke
                 for (int x = 0; x < p.area().w; ++x) REQUIRE(std::isfinite(p.row(y)[x]));
         CHECK(deliver(ticketOf(e, true)).key == now.key);
     }
-    for (const TicketField& f : ticketFields())
-        if (!f.path.starts_with("sound.") && !f.path.starts_with("deliver.")) {
-            INFO("no effect is tried for " << f.path);
-            CHECK(covered.contains(f.path));
+    for (const TicketKey* f : ticketKeys())
+        if (!f->path.starts_with("sound.") && !f->path.starts_with("deliver.")) {
+            INFO("no effect is tried for " << f->path);
+            CHECK(covered.contains(f->path));
         }
 }
 
@@ -200,9 +205,9 @@ TEST_CASE("every key of sound and delivery changes the file") {
         if (std::string(e.set) == "deliver.size_mb=0.2") CHECK(now.bytes <= 200000);
         if (std::string(e.set) == "deliver.quality=best") CHECK(now.bytes > was.bytes);
     }
-    for (const TicketField& f : ticketFields())
-        if (f.path.starts_with("sound.") || f.path.starts_with("deliver.")) {
-            INFO("no effect is tried for " << f.path);
-            CHECK(covered.contains(f.path));
+    for (const TicketKey* f : ticketKeys())
+        if (f->path.starts_with("sound.") || f->path.starts_with("deliver.")) {
+            INFO("no effect is tried for " << f->path);
+            CHECK(covered.contains(f->path));
         }
 }

@@ -1,8 +1,8 @@
-#include "core/error.h"
-#include "core/files.h"
+#include "core/base/error.h"
+#include "core/base/files.h"
+#include "core/base/json_file.h"
 #include "core/framing/framing_plan.h"
-#include "core/json_file.h"
-#include "core/ticket/fields.h"
+#include "core/ticket/step.h"
 #include "tests/support/clips.h"
 
 #include <catch2/catch.hpp>
@@ -61,11 +61,11 @@ TEST_CASE("a ticket comes back from JSON as it went in, every field of it") {
     CHECK(folder.names().size() == 1); // nothing left beside it
     // Every field of the table is written.
     const json j = toJson(t);
-    for (const TicketField& f : ticketFields()) {
-        std::string p = "/" + f.path;
+    for (const TicketKey* f : ticketKeys()) {
+        std::string p = "/" + f->path;
         std::ranges::replace(p, '.', '/');
-        INFO(f.path);
-        CHECK((j.contains(json::json_pointer(p)) || f.get(t).is_null()));
+        INFO(f->path);
+        CHECK((j.contains(json::json_pointer(p)) || f->get(t).is_null()));
     }
 }
 

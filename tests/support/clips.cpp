@@ -1,7 +1,7 @@
 #include "tests/support/clips.h"
 
-#include "core/finish/gaussian.h"
 #include "core/media/frame_convert.h"
+#include "core/picture/gaussian.h"
 #include "demo/damage.h"
 #include "demo/scenes/scene.h"
 

@@ -1,7 +1,7 @@
 #include "tests/window/fixture.h"
 
-#include "app/bench/spots_column.h"
-#include "app/bench/target_chips.h"
+#include "app/spots/spots_column.h"
+#include "app/targets/target_chips.h"
 #include "app/tasks/image.h"
 
 #include <QLabel>
@@ -39,12 +39,12 @@ TEST_CASE("an empty Bench teaches what to do; a dropped clip shows its facts, it
     CHECK(b.find<QLabel>("ticketTitle")->text() == "wheel");
     CHECK(b.find<QLabel>("ticketFacts")->text().contains("320×180"));
     CHECK(b.find<QLabel>("ticketAdvice")->text().contains("compression blocks"));
-    REQUIRE(b.live().spots().size() == 3);
+    REQUIRE(b.live().spots().pictures().size() == 3);
     // Each spot is what the engine computes for the same place, to the code.
-    const Pipeline& p = *b.live().pipeline();
+    const Delivery& p = *b.live().delivery();
     Engine engine(0);
     for (std::size_t i = 0; i < 3; ++i) {
-        const SpotPicture& s = b.live().spots()[i];
+        const SpotPicture& s = b.live().spots().pictures()[i];
         CHECK(s.after ==
               toImage(engine.pull(*asRgb(p.result), b.project().currentClip()->spots[i].frame, s.region, {})));
         b.find(QString("spot.%1").arg(QChar('A' + int(i))).toUtf8());
@@ -73,20 +73,20 @@ TEST_CASE(
     const double reading = b.project().currentClip()->readings().blocking;
     CHECK(blocks->value() == Approx(reading));
     CHECK(blocks->quantity().from == From::Measured);
-    const QImage before = b.live().spots()[0].after;
+    const QImage before = b.live().spots().pictures()[0].after;
     dragSlider(blocks, 60);
     CHECK(b.ticket().clean.on);
     CHECK(b.ticket().clean.blocks.from == From::Nudged);
     CHECK(b.ticket().clean.blocks.nudge == Approx(60 - reading).margin(3));
     CHECK(b.find<QLabel>("sentence.clean")->text().contains("nudged +"));
     REQUIRE(b.settle());
-    CHECK(b.live().spots()[0].after != before);
-    CHECK(b.live().spots()[0].readingAfter < b.live().spots()[0].readingBefore);
+    CHECK(b.live().spots().pictures()[0].after != before);
+    CHECK(b.live().spots().pictures()[0].readingAfter < b.live().spots().pictures()[0].readingBefore);
     // One drag is one step to undo.
     QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier);
     CHECK_FALSE(b.ticket().clean.on);
     REQUIRE(b.settle());
-    CHECK(b.live().spots()[0].after == before);
+    CHECK(b.live().spots().pictures()[0].after == before);
     dragSlider(blocks, 60);
     QTest::mouseClick(blocks, Qt::LeftButton, {}, QPoint(blocks->width() - 10, blocks->height() / 2));
     CHECK(b.ticket().clean.blocks.from == From::Fixed);
@@ -106,11 +106,11 @@ TEST_CASE("the newest value always wins, and stale spots are marked until then")
     Bench b;
     auto* blocks = b.find<QuantitySlider>("clean.blocks");
     for (const double v : {10.0, 80.0, 30.0, 70.0, 20.0, 45.0}) dragSlider(blocks, v);
-    CHECK_FALSE(b.live().spots()[0].fresh);
+    CHECK_FALSE(b.live().spots().pictures()[0].fresh);
     REQUIRE(b.settle());
     Engine engine(0);
-    const SpotPicture& s = b.live().spots()[0];
-    CHECK(s.after == toImage(engine.pull(*asRgb(b.live().pipeline()->result), b.project().currentClip()->spots[0].frame,
+    const SpotPicture& s = b.live().spots().pictures()[0];
+    CHECK(s.after == toImage(engine.pull(*asRgb(b.live().delivery()->result), b.project().currentClip()->spots[0].frame,
                                          s.region, {})));
 }
 
@@ -125,7 +125,7 @@ TEST_CASE("steps open in place one at a time, switch by mouse and keys, and say 
     QTest::mouseClick(choice(shape, "9:16"), Qt::LeftButton);
     CHECK(b.ticket().frame.on);
     CHECK(b.find<QLabel>("sentence.frame")->text().contains("% of the picture stays"));
-    CHECK(b.live().pipeline()->plan.height > b.live().pipeline()->plan.width);
+    CHECK(b.plan().height > b.plan().width);
     CHECK(b.table().compare() == ViewingTable::Compare::Pair); // upright pictures open side by side
     QTest::mouseClick(b.find("switch.frame"), Qt::LeftButton);
     CHECK_FALSE(b.ticket().frame.on);
@@ -156,7 +156,7 @@ TEST_CASE("wipe, pair and flip show before and after where they say, to the pixe
     QTest::mouseClick(b.find("zoom.100"), Qt::LeftButton);
     QTest::mouseClick(b.find("compare.wipe"), Qt::LeftButton);
     b.project().setSpots({}); // their outlines would lie over the pixels
-    REQUIRE(waitFor([&] { return b.live().tableFresh() >= 1 && !b.live().tableAfter().isNull(); }));
+    REQUIRE(waitFor([&] { return b.live().table().fresh() >= 1 && !b.live().table().after().isNull(); }));
     ViewingTable& t = b.table();
     const auto agree = [&](const QPoint& at, const QImage& image) {
         const QPointF d = t.deliveredAt(at);
@@ -167,8 +167,8 @@ TEST_CASE("wipe, pair and flip show before and after where they say, to the pixe
         for (int y = pic.top() + 20; y < pic.bottom() - 40; y += 3)
             for (int x = pic.left() + int(from * pic.width()); x < pic.left() + int(to * pic.width()); x += 3) {
                 const QPointF d = t.deliveredAt(QPointF(x, y));
-                if (b.live().tableBefore().pixel(int(d.x()), int(d.y())) !=
-                    b.live().tableAfter().pixel(int(d.x()), int(d.y())))
+                if (b.live().table().before().pixel(int(d.x()), int(d.y())) !=
+                    b.live().table().after().pixel(int(d.x()), int(d.y())))
                     return QPoint(x, y);
             }
         return QPoint();
@@ -176,23 +176,23 @@ TEST_CASE("wipe, pair and flip show before and after where they say, to the pixe
     const QPoint left = differing(0.05, 0.4), right = differing(0.6, 0.95);
     REQUIRE_FALSE(left.isNull());
     REQUIRE_FALSE(right.isNull());
-    CHECK(agree(left, b.live().tableBefore()));
-    CHECK(agree(right, b.live().tableAfter()));
+    CHECK(agree(left, b.live().table().before()));
+    CHECK(agree(right, b.live().table().after()));
     // Drag the divider to the far left: everything is after.
     const int x = pic.left() + pic.width() / 2;
     QTest::mousePress(&t, Qt::LeftButton, {}, {x, pic.center().y()});
     QTest::mouseMove(&t, {pic.left() + 2, pic.center().y()});
     QTest::mouseRelease(&t, Qt::LeftButton, {}, {pic.left() + 2, pic.center().y()});
     CHECK(t.divider() < 0.05);
-    CHECK(agree(left, b.live().tableAfter()));
+    CHECK(agree(left, b.live().table().after()));
     // Flip: the original while F is held.
     QTest::keyClick(&b.window.bench(), Qt::Key_R);
     CHECK(t.compare() == ViewingTable::Compare::Flip);
-    CHECK(agree(right, b.live().tableAfter()));
+    CHECK(agree(right, b.live().table().after()));
     QTest::keyPress(&b.window.bench(), Qt::Key_F);
-    CHECK(agree(right, b.live().tableBefore()));
+    CHECK(agree(right, b.live().table().before()));
     QTest::keyRelease(&b.window.bench(), Qt::Key_F);
-    CHECK(agree(right, b.live().tableAfter()));
+    CHECK(agree(right, b.live().table().after()));
     // 200 %: every delivered pixel is two wide and two high.
     QTest::keyClick(&b.window.bench(), Qt::Key_2);
     CHECK(t.zoom() == 2);
@@ -247,22 +247,23 @@ TEST_CASE("the reel strip moves the playhead, marks a stretch by drag and keys, 
     QTest::mouseMove(&reel, {reel.xOfFrame(30) + 1, y});
     QTest::mouseRelease(&reel, Qt::LeftButton, {}, {reel.xOfFrame(30) + 1, y});
     REQUIRE(b.ticket().stretch.on);
-    CHECK(b.live().pipeline()->frames.size() == 19);
-    CHECK(b.live().pipeline()->frames.front().source == 12);
+    CHECK(b.live().delivery()->frames() == 19);
+    CHECK(b.live().delivery()->at(0).instants.front().frame == 12);
     QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier);
     CHECK_FALSE(b.ticket().stretch.on);
     QTest::mouseClick(&reel, Qt::LeftButton, {}, {reel.xOfFrame(5) + 1, 20});
     QTest::keyClick(&b.window.bench(), Qt::Key_I);
     QTest::mouseClick(&reel, Qt::LeftButton, {}, {reel.xOfFrame(9) + 1, 20});
     QTest::keyClick(&b.window.bench(), Qt::Key_O);
-    CHECK(b.live().pipeline()->frames.size() == 5);
+    CHECK(b.live().delivery()->frames() == 5);
     QTest::keyClick(&b.window.bench(), Qt::Key_X);
     CHECK_FALSE(b.ticket().stretch.on);
     // The table shows the playhead's frame.
     REQUIRE(b.settle());
     Engine engine(0);
-    const Pipeline& p = *b.live().pipeline();
-    CHECK(b.live().tableAfter() == toImage(engine.pull(*asRgb(p.result), playhead(), p.result->format().frame(), {})));
+    const Delivery& p = *b.live().delivery();
+    CHECK(b.live().table().after() ==
+          toImage(engine.pull(*asRgb(p.result), playhead(), p.result->format().frame(), {})));
 }
 
 TEST_CASE("the crop follows a shift-drag of the picture") {
@@ -274,7 +275,7 @@ TEST_CASE("the crop follows a shift-drag of the picture") {
     QTest::mouseMove(&b.table(), a - QPoint(15, 0));
     QTest::mouseRelease(&b.table(), Qt::LeftButton, Qt::ShiftModifier, a - QPoint(15, 0));
     CHECK(b.ticket().frame.x > 0.52);
-    CHECK(b.live().pipeline()->plan.srcX > 0);
+    CHECK(b.plan().srcX > 0);
 }
 
 TEST_CASE("playing runs through the clip's original at its own rate and stops where it is told") {

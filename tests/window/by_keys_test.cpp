@@ -1,10 +1,10 @@
 // What is elsewhere done by mouse, done by keys, menus and file dialogs.
-#include "app/bench/clip_shelf.h"
-#include "app/bench/facts_sheet.h"
-#include "app/bench/target_chips.h"
+#include "app/shelf/clip_shelf.h"
+#include "app/shelf/facts_sheet.h"
+#include "app/targets/target_chips.h"
 #include "app/trials/trials_page.h"
 #include "app/widgets/key_sheet.h"
-#include "core/files.h"
+#include "core/base/files.h"
 #include "tests/window/fixture.h"
 
 #include <QDir>
@@ -94,7 +94,7 @@ TEST_CASE("? and the rail show every shortcut, and keys of the sheet do what it 
     // "the worst frame": of the fault that is looked at.
     const Inspection& i = *b.project().currentClip()->inspection;
     REQUIRE(i.worst.contains("blocking"));
-    b.live().setFault("blocking");
+    b.live().faults().show("blocking");
     b.project().setPlayhead(i.worst.at("blocking").frame == 0 ? 1 : 0);
     QTest::keyClick(&b.window.bench(), Qt::Key_M);
     CHECK(b.project().currentClip()->playhead == i.worst.at("blocking").frame);
@@ -105,7 +105,7 @@ TEST_CASE("Trials by keys: arrows choose a column, space shows its whole frame, 
     Bench b;
     b.window.showPage(MainWindow::kTrials);
     TrialsModel& m = b.window.trials().model();
-    chooseFromMenu("Sharpen amount", [&] { b.find<QPushButton>("trials.ramp")->click(); });
+    chooseFromMenu("Sharpen", [&] { b.find<QPushButton>("trials.ramp")->click(); });
     REQUIRE(m.candidates().size() == 5);
     REQUIRE(waitFor([&] { return m.share() >= 1; }, 60000));
     chooseFromMenu("fewest faults left", [&] { b.find<QToolButton>("trials.rank")->click(); });
@@ -193,7 +193,7 @@ TEST_CASE("targets are chosen by keys and watched by menu; a chip says what is t
     for (const char* name : {"brief", "roomy", "tight", "tiny", "open"})
         if (!b.project().watched().contains(name))
             chooseFromMenu(name, [&] { b.find<QToolButton>("chooseTargets")->click(); });
-    REQUIRE(waitFor([&] { return b.live().forecast().has_value(); }));
+    REQUIRE(b.gauges());
     const auto state = [&](const char* name) { return b.find<TargetChip>(name)->state(); };
     CHECK(state("target.brief").words.endsWith("s too long"));
     CHECK(state("target.brief").verdict == FitState::Verdict::Over);
@@ -208,11 +208,19 @@ TEST_CASE("targets are chosen by keys and watched by menu; a chip says what is t
     chip->setFocus();
     QTest::keyClick(chip, Qt::Key_Space);
     CHECK(b.project().chosen().contains("roomy"));
-    QTest::keyClick(chip, Qt::Key_Return);
+    CHECK(b.find<TargetChip>("target.roomy") == chip); // it keeps the focus
+    QTest::keyClick(chip, Qt::Key_Space);
     CHECK_FALSE(b.project().chosen().contains("roomy"));
+    QTest::keyClick(chip, Qt::Key_Return);
+    CHECK(b.project().onTable() == "roomy");
+    CHECK_FALSE(b.project().chosen().contains("roomy"));
+    QTest::keyClick(chip, Qt::Key_Return);
+    CHECK(b.project().onTable().empty());
+    QTest::keyClick(chip, Qt::Key_Return);
     QTest::keyClick(chip, Qt::Key_Space);
     chooseFromMenu("roomy", [&] { b.find<QToolButton>("chooseTargets")->click(); });
     CHECK_FALSE(b.project().watched().contains("roomy"));
+    CHECK(b.project().onTable().empty());
     CHECK_FALSE(b.project().chosen().contains("roomy")); // what is not watched is not delivered to either
 }
 
@@ -233,7 +241,7 @@ TEST_CASE("a kept run list comes back with its outcomes; what was interrupted st
         MainWindow w(QString::fromStdString(session.path()));
         w.restore();
         w.project().addFiles({clip});
-        REQUIRE(waitFor([&] { return w.project().at(0).inspection.has_value(); }));
+        REQUIRE(waitFor([&] { return w.project().at(0).inspection != nullptr; }));
         w.project().keepNow();
     }
     const std::string file = session / "session.json";

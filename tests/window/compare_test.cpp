@@ -1,9 +1,9 @@
-#include "app/bench/advice_block.h"
-#include "app/bench/clip_shelf.h"
-#include "app/bench/facts_sheet.h"
-#include "app/bench/result_reel.h"
-#include "app/bench/spots_column.h"
 #include "app/proof/proof_page.h"
+#include "app/reel/result_reel.h"
+#include "app/shelf/clip_shelf.h"
+#include "app/shelf/facts_sheet.h"
+#include "app/spots/spots_column.h"
+#include "app/ticket/advice_block.h"
 #include "app/trials/trials_page.h"
 #include "tests/window/fixture.h"
 
@@ -22,7 +22,8 @@ namespace {
 
 bool tableReady(Bench& b) {
     return waitFor([&] {
-        return b.live().tableFresh() >= 1 && !b.live().tableAfter().isNull() && !b.live().tableBefore().isNull();
+        return b.live().table().fresh() >= 1 && !b.live().table().after().isNull() &&
+               !b.live().table().before().isNull();
     });
 }
 
@@ -74,9 +75,9 @@ TEST_CASE(
     b.table().setCompare(ViewingTable::Compare::Pair);
     REQUIRE(tableReady(b));
     const QImage plain = b.table().grab().toImage();
-    b.live().setFault("blocking");
-    REQUIRE(waitFor([&] { return b.live().faultView().fresh; }));
-    const FaultView& f = b.live().faultView();
+    b.live().faults().show("blocking");
+    REQUIRE(waitFor([&] { return b.live().faults().view().fresh; }));
+    const FaultView& f = b.live().faults().view();
     CHECK(f.readingBefore > 5);
     CHECK(f.readingAfter < 0.8 * f.readingBefore);
     const QImage heated = b.table().grab().toImage();
@@ -101,9 +102,9 @@ TEST_CASE(
     const QPointF s = b.live().toSource(b.table().deliveredAt(at));
     CHECK(b.table().faultAt(at).startsWith(QString::number(f.before.atPixel(int(s.x()), int(s.y())), 'f', 0)));
     QTest::keyClick(&b.window.bench(), Qt::Key_V);
-    CHECK(b.live().fault().isEmpty());
+    CHECK(b.live().faults().key().isEmpty());
     QTest::keyClick(&b.window.bench(), Qt::Key_V);
-    CHECK(b.live().fault() == "blocking");
+    CHECK(b.live().faults().key() == "blocking");
 }
 
 TEST_CASE("the divider turns by its knob, and the before side lies on its left at any angle") {
@@ -121,7 +122,7 @@ TEST_CASE("the divider turns by its knob, and the before side lies on its left a
     CHECK(v.wipeAngle() == Approx(90).margin(2));
     const QRect pic = v.pictureRect().toRect();
     const auto same = [&](const QPoint& p, bool before) {
-        const QImage& side = before ? b.live().tableBefore() : b.live().tableAfter();
+        const QImage& side = before ? b.live().table().before() : b.live().table().after();
         const QPointF d = v.deliveredAt(p + QPointF(0.5, 0.5));
         const QRgb shown = v.grab().toImage().pixel(p), wanted = side.pixel(int(d.x()), int(d.y()));
         return std::abs(qGray(shown) - qGray(wanted)) <= 14;
@@ -170,24 +171,24 @@ TEST_CASE("two tickets are held against each other, swapped and forgotten; the e
     b.set({"finish.on=false"});
     b.project().setSpots({});
     REQUIRE(tableReady(b));
-    const QImage result = b.live().tableAfter();
-    b.live().setViews(View::Kept, View::Result);
+    const QImage result = b.live().table().after();
+    b.live().table().setViews(View::Kept, View::Result);
     REQUIRE(tableReady(b));
-    CHECK(b.live().tableAfter() == result);
-    CHECK(b.live().tableBefore() != result);
-    const QImage kept = b.live().tableBefore();
+    CHECK(b.live().table().after() == result);
+    CHECK(b.live().table().before() != result);
+    const QImage kept = b.live().table().before();
     b.project().swapKept();
     REQUIRE(tableReady(b));
     CHECK(b.ticket().finish.amount == 2.5);
-    CHECK(b.live().tableAfter() == kept);
-    CHECK(b.live().tableBefore() == result);
+    CHECK(b.live().table().after() == kept);
+    CHECK(b.live().table().before() == result);
     b.project().undo();
     CHECK_FALSE(b.ticket().finish.on);
     // Encoded: close to the result, not the same.
     b.set({"deliver.quality=small"});
-    b.live().setViews(View::Result, View::Encoded);
+    b.live().table().setViews(View::Result, View::Encoded);
     REQUIRE(tableReady(b));
-    const QImage encoded = b.live().tableAfter(), clean = b.live().tableBefore();
+    const QImage encoded = b.live().table().after(), clean = b.live().table().before();
     REQUIRE(encoded.size() == clean.size());
     const QRect all = clean.rect();
     CHECK(encoded != clean);
@@ -238,12 +239,15 @@ TEST_CASE("a spot follows the playhead, shows 200 %, is resized by its border, a
         };
         menu("Follow the playhead");
         REQUIRE(b.settle());
-        const QImage there = b.live().spots()[0].after;
+        const QImage there = b.live().spots().pictures()[0].after;
         b.project().setPlayhead(b.project().currentClip()->playhead + 9);
-        REQUIRE(waitFor([&] { return b.live().spots()[0].fresh && b.live().spots()[0].after != there; }));
-        const int wide = b.live().spots()[0].region.w;
+        REQUIRE(waitFor(
+            [&] { return b.live().spots().pictures()[0].fresh && b.live().spots().pictures()[0].after != there; }));
+        const int wide = b.live().spots().pictures()[0].region.w;
         menu("Show at 200 %");
-        REQUIRE(waitFor([&] { return b.live().spots()[0].fresh && b.live().spots()[0].region.w <= wide / 2 + 1; }));
+        REQUIRE(waitFor([&] {
+            return b.live().spots().pictures()[0].fresh && b.live().spots().pictures()[0].region.w <= wide / 2 + 1;
+        }));
         const int tall = spot->height();
         drag(spot, {50, tall - 2}, {50, tall + 40});
         REQUIRE(waitFor([&] { return spot->height() > tall + 25; }));
@@ -267,7 +271,7 @@ TEST_CASE("the reel strip zooms to single frames, jumps to cuts and findings, an
     Bench b({"hands"});
     ReelStrip& reel = b.window.bench().reel();
     ClipEntry& c = *b.project().currentClip();
-    c.inspection->cuts = {17}; // these few frames hold none of the scene's own
+    b.find([](Inspection& i) { i.cuts = {17}; }); // these few frames hold none of the scene's own
     b.project().setPlayhead(0);
     QTest::keyClick(&b.window.bench(), Qt::Key_BracketRight);
     CHECK(c.playhead == c.inspection->cuts[0]);

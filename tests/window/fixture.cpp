@@ -1,6 +1,7 @@
 #define CATCH_CONFIG_RUNNER
 #include "tests/window/fixture.h"
 
+#include "app/targets/fit.h"
 #include "demo/clips.h"
 
 #include <QApplication>
@@ -44,10 +45,22 @@ Bench::Bench(const QStringList& clips, const QString& session) : window(session)
 }
 
 bool Bench::settle() {
+    return waitFor([&] { return live().delivery() && live().table().fresh() >= 1 && live().spots().fresh(); });
+}
+
+bool Bench::gauges() {
     return waitFor([&] {
-        return live().pipeline() && live().tableFresh() >= 1 && !live().spots().empty() &&
-               std::ranges::all_of(live().spots(), &app::SpotPicture::fresh);
+        return std::ranges::all_of(project().targets(), [this](const Target& t) {
+            return !project().watched().contains(t.name) ||
+                   app::fitOf(t, live()).verdict != app::FitState::Verdict::Unknown;
+        });
     });
+}
+
+void Bench::find(const std::function<void(Inspection&)>& change) {
+    auto found = std::make_shared<Inspection>(*project().currentClip()->inspection);
+    change(*found);
+    project().currentClip()->inspection = found;
 }
 
 void Bench::drop(const QStringList& files) {

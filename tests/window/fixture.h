@@ -1,12 +1,12 @@
 #pragma once
 
-#include "app/bench/bench_page.h"
-#include "app/bench/live_model.h"
-#include "app/bench/player.h"
-#include "app/bench/reel_strip.h"
-#include "app/bench/table_panel.h"
-#include "app/bench/ticket_sheet.h"
+#include "app/bench_page.h"
+#include "app/live/live.h"
 #include "app/main_window.h"
+#include "app/reel/reel_strip.h"
+#include "app/table/player.h"
+#include "app/table/table_panel.h"
+#include "app/ticket/ticket_sheet.h"
 #include "app/widgets/error_note.h"
 #include "app/widgets/theme.h"
 #include "tests/support/clips.h"
@@ -39,7 +39,13 @@ public:
     explicit Bench(const QStringList& clips = {"wheel"}, const QString& session = {});
     app::MainWindow window;
     app::Project& project() { return window.project(); }
-    app::LiveModel& live() { return window.bench().live(); }
+    app::Live& live() { return window.bench().live(); }
+    /// How the frame on the table is framed.
+    FramingPlan plan() { return live().delivery()->planAt(live().deliveries().stage()); }
+    /// Waits until every watched destination's gauge says something.
+    bool gauges();
+    /// Lets a test say what was found in the current clip.
+    void find(const std::function<void(Inspection&)>& change);
     app::ViewingTable& table() { return window.bench().table().table(); }
     template <class W = QWidget>
     W* find(const char* name) {

@@ -1,7 +1,7 @@
-#include "app/bench/clip_shelf.h"
-#include "app/bench/spots_column.h"
+#include "app/shelf/clip_shelf.h"
+#include "app/spots/spots_column.h"
 #include "app/trials/trials_page.h"
-#include "core/files.h"
+#include "core/base/files.h"
 #include "tests/window/fixture.h"
 
 #include <QContextMenuEvent>
@@ -55,15 +55,15 @@ TEST_CASE("the menus of the table's bar choose sides, faults and ways to look") 
         chooseFromMenu(words, [&] { b.find<QToolButton>(button)->click(); });
     };
     choose("side.left", "Result");
-    CHECK(b.live().leftView() == View::Result);
+    CHECK(b.live().table().leftView() == View::Result);
     CHECK(b.find<QToolButton>("side.left")->text().startsWith("Result"));
     choose("side.left", "Original");
-    CHECK(b.live().leftView() == View::Original);
+    CHECK(b.live().table().leftView() == View::Original);
     choose("faults", "No overlay");
-    CHECK(b.live().fault().isEmpty());
+    CHECK(b.live().faults().key().isEmpty());
     CHECK_FALSE(b.find<QToolButton>("faults")->isChecked());
-    b.live().setFault("text");
-    REQUIRE(waitFor([&] { return b.live().faultView().fresh; }));
+    b.live().faults().show("text");
+    REQUIRE(waitFor([&] { return b.live().faults().view().fresh; }));
     CHECK(b.find<QToolButton>("faults")->isChecked());
     CHECK(b.find<QToolButton>("faults")->text().startsWith("Letters"));
     choose("faults", "No overlay");
@@ -157,7 +157,7 @@ TEST_CASE("Trials say what is missing before they can be made, and forget a clip
                      [&](std::size_t, const QImage& picture) { whole = picture; });
     QTest::mouseClick(&b.window.trials().grid(), Qt::LeftButton, {}, b.window.trials().grid().headRect(2).center());
     REQUIRE(waitFor([&] { return !whole.isNull(); }));
-    CHECK(whole.width() == b.live().pipeline()->plan.width);
+    CHECK(whole.width() == b.plan().width);
     b.project().setCurrent(1);
     CHECK(m.candidates().empty());
 }
@@ -167,7 +167,7 @@ TEST_CASE("a spot that watches movement loops a few frames, before and after, un
     ClipEntry& c = *b.project().currentClip();
     b.project().setSpots({{"motion", 12, 160, 90, false}});
     REQUIRE(b.settle());
-    const SpotPicture& s = b.live().spots()[0];
+    const SpotPicture& s = b.live().spots().pictures()[0];
     REQUIRE(s.loopAfter.size() == 7);
     CHECK(s.loopBefore.size() == 7);
     CHECK(s.loopAfter[3] == s.after); // the middle one is the spot's own frame
@@ -180,7 +180,7 @@ TEST_CASE("a spot that watches movement loops a few frames, before and after, un
     spots[0].what = "blocking";
     b.project().setSpots(spots);
     REQUIRE(b.settle());
-    CHECK(b.live().spots()[0].loopAfter.empty());
+    CHECK(b.live().spots().pictures()[0].loopAfter.empty());
     const QImage still = view->grab(picture).toImage();
     QTest::qWait(400);
     CHECK(view->grab(picture).toImage() == still);

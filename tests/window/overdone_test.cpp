@@ -1,6 +1,6 @@
-#include "app/bench/overdone_gauge.h"
-#include "app/bench/ticket_sheet.h"
-#include "core/files.h"
+#include "app/ticket/overdone_gauge.h"
+#include "app/ticket/ticket_sheet.h"
+#include "core/base/files.h"
 #include "core/model/model_folder.h"
 #include "tests/support/onnx_maker.h"
 #include "tests/window/fixture.h"
@@ -44,10 +44,10 @@ TEST_CASE("the overdone meter speaks up, goes there, and eases the ticket under 
     REQUIRE(b.find<QPushButton>("ease")->isVisible());
 
     Q_EMIT b.find<QLabel>("overdoneWords")->linkActivated("there");
-    CHECK(b.window.bench().live().fault() == "overdone");
+    CHECK(b.window.bench().live().faults().key() == "overdone");
     CHECK(b.project().currentClip()->playhead == b.window.bench().overdone().overdone().frame);
-    REQUIRE(waitFor([&] { return b.window.bench().live().faultView().fresh; }));
-    CHECK(b.window.bench().live().faultView().readingAfter >= 100);
+    REQUIRE(waitFor([&] { return b.window.bench().live().faults().view().fresh; }));
+    CHECK(b.window.bench().live().faults().view().readingAfter >= 100);
 
     QTest::mouseClick(b.find<QPushButton>("ease"), Qt::LeftButton);
     REQUIRE(waitFor([&] { return b.ticket().finish.amount < 3; }, 120000));
@@ -88,23 +88,24 @@ TEST_CASE("a network of one's own is listed, asked about once, and then enlarges
     REQUIRE(waitFor([&] { return b.ticket().enlarge.method == models / "mine.onnx"; }));
     CHECK_FALSE(asked.isActive());
     CHECK(readCard(models / "mine.onnx").range == 255);
-    REQUIRE(waitFor(
-        [&] { return b.window.bench().live().tableFresh() >= 1 && !b.window.bench().live().tableAfter().isNull(); }));
+    REQUIRE(waitFor([&] {
+        return b.window.bench().live().table().fresh() >= 1 && !b.window.bench().live().table().after().isNull();
+    }));
     // One that a ticket brings along is opened beside the window; the pipeline follows.
     writeFileWhole(models / "brought.onnx", m.bytes(up));
     const std::string brought = "enlarge.method=" + (models / "brought.onnx");
     b.set({brought.c_str()});
-    CHECK_FALSE(b.live().pipeline());
-    REQUIRE(waitFor([&] { return b.live().pipeline() != nullptr; }));
-    CHECK(b.live().pipeline()->plan.scale() == 2);
+    CHECK_FALSE(b.live().delivery());
+    REQUIRE(waitFor([&] { return b.live().delivery() != nullptr; }));
+    CHECK(b.plan().scale() == 2);
     // A broken one is told once, and the clip can still be worked on.
     writeFileWhole(models / "broken.onnx", "not a network");
     const std::string broken = "enlarge.method=" + (models / "broken.onnx");
     b.set({broken.c_str()});
-    REQUIRE(waitFor([&] { return b.live().problem().contains("network"); }));
-    CHECK_FALSE(b.live().pipeline());
+    REQUIRE(waitFor([&] { return b.live().deliveries().problem().contains("network"); }));
+    CHECK_FALSE(b.live().delivery());
     b.set({"enlarge.method=lanczos"});
-    CHECK(b.live().pipeline());
-    CHECK(b.live().problem().isEmpty());
+    CHECK(b.live().delivery());
+    CHECK(b.live().deliveries().problem().isEmpty());
     qunsetenv("ULMWOOD_MODELS");
 }

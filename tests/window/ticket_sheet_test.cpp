@@ -1,5 +1,5 @@
 #include "app/widgets/quantity_slider.h"
-#include "core/files.h"
+#include "core/base/files.h"
 #include "tests/window/fixture.h"
 
 #include <QComboBox>
@@ -182,6 +182,10 @@ TEST_CASE("every control of every step writes its own field, says so in the sent
     w.enlarge.method = "learned-quick";
     expect(w);
     CHECK(sentence(b, "enlarge").contains("network"));
+    type(b.find<QuantitySlider>("enlarge.above"), "1.5");
+    w.enlarge.above = 1.5;
+    expect(w);
+    CHECK(sentence(b, "enlarge").contains("×1.5 of that"));
     choose(b, "enlarge.kind", "Drawn");
     w.enlarge.kind = "drawn";
     expect(w);
@@ -193,11 +197,9 @@ TEST_CASE("every control of every step writes its own field, says so in the sent
     w.enlarge.method = "spline36";
     expect(w);
     CHECK(sentence(b, "enlarge").contains("Spline"));
-    CHECK_FALSE(b.find("enlarge.kind")->isVisible()); // a filter is made for nothing in particular
-    type(b.find<QuantitySlider>("enlarge.above"), "1.5");
-    w.enlarge.above = 1.5;
-    expect(w);
-    CHECK(sentence(b, "enlarge").contains("×1.5 of that"));
+    CHECK_FALSE(b.find("enlarge.kind")->isVisible());  // a filter is made for nothing in particular
+    CHECK_FALSE(b.find("enlarge.above")->isVisible()); // and does not work above
+    CHECK_FALSE(sentence(b, "enlarge").contains("of that"));
     auto* height = b.find<QLineEdit>("enlarge.height");
     height->selectAll();
     QTest::keyClicks(height, "720");
@@ -220,10 +222,10 @@ TEST_CASE("every control of every step writes its own field, says so in the sent
     choose(b, "frame.aspect", "1:1");
     w.frame.on = true, w.frame.aspect = {1, 1};
     expect(w);
-    type(b.find<QuantitySlider>("frame.x"), "80");
+    type(b.find<QuantitySlider>("frame.x"), "0.8");
     w.frame.x = 0.8;
     expect(w);
-    type(b.find<QuantitySlider>("frame.y"), "10");
+    type(b.find<QuantitySlider>("frame.y"), "0.1");
     w.frame.y = 0.1;
     expect(w);
     choose(b, "frame.fill", "Blur");

@@ -1,7 +1,7 @@
-#include "app/bench/crop_map.h"
+#include "app/ticket/crop_map.h"
 #include "app/widgets/quantity_slider.h"
 #include "core/model/shipped_networks.h"
-#include "core/pipeline/network_steps.h"
+#include "core/ticket/networks.h"
 #include "tests/window/fixture.h"
 
 #include <QCheckBox>
@@ -34,14 +34,14 @@ TEST_CASE("the crop's border shows where a size cuts the clip, and is dragged, n
     CHECK(kept.width() == Approx(kept.height()).margin(1));
     const double x = b.ticket().enlarge.x, y = b.ticket().enlarge.y;
     CHECK(x == 0.5);
-    const FramingPlan before = b.live().pipeline()->plan;
+    const FramingPlan before = b.plan();
     // Dragged towards the end of the longer side, it stops there.
     const VideoFacts& v = b.project().currentClip()->clip->facts().video;
     const bool tall = v.height > v.width;
     const QPoint from = kept.center().toPoint(), to = from + (tall ? QPoint(0, 500) : QPoint(500, 0));
     drag(map, from, to);
     CHECK((tall ? b.ticket().enlarge.y : b.ticket().enlarge.x) == 1);
-    const FramingPlan after = b.live().pipeline()->plan;
+    const FramingPlan after = b.plan();
     CHECK(after.srcX + after.srcY > before.srcX + before.srcY);
     CHECK((tall ? map->window().bottom() : map->window().right()) > (tall ? kept.bottom() : kept.right()));
     // The whole drag is one step to undo.
@@ -67,7 +67,7 @@ TEST_CASE("Frame's crop is moved by its map, and that is the place Frame uses") 
     REQUIRE(map->isVisible());
     const QPoint from = map->window().center().toPoint();
     drag(map, from, from - QPoint(500, 500));
-    const FramingPlan p = b.live().pipeline()->plan;
+    const FramingPlan p = b.plan();
     CHECK(p.srcX == 0);
     CHECK(p.srcY == 0);
     CHECK(b.ticket().enlarge.x == 0.5);
@@ -96,21 +96,21 @@ TEST_CASE("the network's strength follows the clip's yield until it is moved, an
     auto* strength = b.find<QuantitySlider>("enlarge.strength");
     REQUIRE(strength->isVisible());
     const ClipEntry& c = *b.project().currentClip();
-    CHECK(strength->value() == Approx(measuredStrength(b.ticket(), c.readings())));
+    CHECK(strength->value() == Approx(measuredStrength(b.ticket(), c.known())));
     const auto said = [&] { return words(b, "sentence.enlarge"); };
     CHECK(said().contains("measured"));
     REQUIRE(b.settle());
-    const QImage before = b.live().tableAfter();
+    const QImage before = b.live().table().after();
     drag(strength, strength->rect().center(), strength->rect().center() - QPoint(400, 0)); // to the very left
-    CHECK(enlargeStrength(b.ticket(), c.readings()) == 0);
+    CHECK(enlargeStrength(b.ticket(), c.known()) == 0);
     CHECK(said().contains("nudged −"));
     REQUIRE(b.settle());
-    const QImage filtered = b.live().tableAfter();
+    const QImage filtered = b.live().table().after();
     CHECK_FALSE(filtered == before);
     b.set({"enlarge.method=lanczos"});
     CHECK_FALSE(strength->isVisible());
     REQUIRE(b.settle());
-    CHECK(b.live().tableAfter() == filtered); // nothing of the network is left at strength 0
+    CHECK(b.live().table().after() == filtered); // nothing of the network is left at strength 0
 }
 
 TEST_CASE("Finish tells how much grain an encode leaves") {
@@ -136,7 +136,7 @@ TEST_CASE("faces are outlined while Clean is open and gentle on them, and only t
     REQUIRE(c.inspection);
     const VideoFacts& v = c.clip->facts().video;
     const Rect face{v.width / 4, v.height / 4, v.width / 3, v.width / 3};
-    c.inspection->readings.faces = {{c.playhead, face}};
+    b.find([&](Inspection& i) { i.faces = {{c.playhead, face, 1}}; });
     b.set({"clean.faces=true", "clean.keep_original=1"});
     open(b, "clean");
     REQUIRE(b.settle());
@@ -176,6 +176,8 @@ TEST_CASE("looking along movement is Clean's to switch where filters do the work
     CHECK(b.ticket().clean.temporal);
     CHECK(along->isChecked());
     b.set({"clean.method=learned"});
+    CHECK(along->isVisible()); // filters still take the colour noise away
+    b.set({"clean.noise_chroma=0"});
     CHECK_FALSE(along->isVisible());
 }
 
@@ -185,5 +187,5 @@ TEST_CASE("missing networks are told on the ticket") {
     b.set({"enlarge.scale=2", "enlarge.method=learned"});
     CHECK(words(b, "sentence.enlarge").contains("the network for enlarging is missing; Lanczos stands in"));
     REQUIRE(b.settle()); // and the pictures still come
-    CHECK(b.live().tableFresh() == 1);
+    CHECK(b.live().table().fresh() == 1);
 }

@@ -1,4 +1,4 @@
-#include "app/bench/spots_column.h"
+#include "app/spots/spots_column.h"
 #include "app/tasks/image.h"
 #include "tests/window/fixture.h"
 
@@ -70,7 +70,7 @@ TEST_CASE("in Pair both pictures show the same place at every zoom, and the righ
     Bench b;
     b.set({"clean.blocks=90"});
     b.project().setSpots({});
-    REQUIRE(waitFor([&] { return b.live().tableFresh() >= 1 && !b.live().tableAfter().isNull(); }));
+    REQUIRE(waitFor([&] { return b.live().table().fresh() >= 1 && !b.live().table().after().isNull(); }));
     ViewingTable& v = b.table();
     v.setCompare(ViewingTable::Compare::Pair);
     for (const double zoom : {1.0, 2.0}) {
@@ -87,8 +87,8 @@ TEST_CASE("in Pair both pictures show the same place at every zoom, and the righ
                 CHECK(std::abs(here.x() - there.x()) <= 1);
                 CHECK(here.y() == there.y());
                 const auto at = [](const QPointF& p) { return QPoint(int(p.x()), int(p.y())); };
-                CHECK(shot.pixel(x, y) == b.live().tableAfter().pixel(at(here)));
-                CHECK(shot.pixel(other) == b.live().tableBefore().pixel(at(there)));
+                CHECK(shot.pixel(x, y) == b.live().table().after().pixel(at(here)));
+                CHECK(shot.pixel(other) == b.live().table().before().pixel(at(there)));
                 differ += shot.pixel(x, y) != shot.pixel(other);
                 ++looked;
             }
@@ -127,15 +127,15 @@ TEST_CASE("a spot keeps its frame and says when that is; its menu goes there, pi
     const QImage here = view->grab().toImage();
     const std::int64_t elsewhere = spots()[1].frame == 20 ? 30 : 20;
     b.project().setPlayhead(elsewhere);
-    CHECK(view->grab().toImage() != here); // the caption now tells its time
-    CHECK(b.live().spots()[1].fresh);      // but nothing in it is computed anew
+    CHECK(view->grab().toImage() != here);       // the caption now tells its time
+    CHECK(b.live().spots().pictures()[1].fresh); // but nothing in it is computed anew
     fromSpotMenu(view, "Pin to the frame on the table");
     CHECK(spots()[1].frame == elsewhere);
     CHECK_FALSE(spots()[1].automatic);
     REQUIRE(b.settle());
     Engine engine(0);
-    CHECK(b.live().spots()[1].after ==
-          toImage(engine.pull(*asRgb(b.live().pipeline()->result), elsewhere, b.live().spots()[1].region, {})));
+    CHECK(b.live().spots().pictures()[1].after == toImage(engine.pull(*asRgb(b.live().delivery()->result), elsewhere,
+                                                                      b.live().spots().pictures()[1].region, {})));
     const Spot first = spots()[0], third = spots()[2];
     fromSpotMenu(view, "Remove this spot");
     REQUIRE(spots().size() == 2);
@@ -151,7 +151,7 @@ TEST_CASE("spots chosen by the readings move into the crop; those a person place
     Bench b;
     const auto inside = [&](const Spot& s) {
         const QPointF d = b.live().toDelivered(s.x, s.y);
-        const FramingPlan& p = b.live().pipeline()->plan;
+        const FramingPlan p = b.plan();
         return QRectF(0, 0, p.width, p.height).contains(d);
     };
     b.set({"frame.aspect=9:16", "frame.x=0"});
@@ -168,7 +168,7 @@ TEST_CASE("a magnified spot shows the delivered pixels, before left of its line 
     b.set({"clean.blocks=90", "enlarge.scale=2"});
     REQUIRE(b.settle());
     auto* view = b.find<SpotView>("spot.A");
-    const SpotPicture& s = b.live().spots()[0];
+    const SpotPicture& s = b.live().spots().pictures()[0];
     const auto shown = [&] { return view->grab().toImage(); };
     const int line = view->width() / 2, high = view->height() - 24;
     const auto compare = [&](int from, int to, const QImage& image) {

@@ -1,6 +1,6 @@
 #include "tests/window/fixture.h"
 
-#include "app/bench/target_chips.h"
+#include "app/targets/target_chips.h"
 
 #include <QLabel>
 #include <QProcess>
@@ -51,13 +51,12 @@ TEST_CASE("target chips tell what the file will be, and the run list makes it so
     Bench b;
     auto* chip = b.window.findChild<TargetChip*>();
     REQUIRE(chip);
-    REQUIRE(waitFor([&] { return b.live().forecast().has_value(); }));
+    REQUIRE(b.gauges());
     for (auto* c : b.window.findChildren<TargetChip*>()) CHECK(c->state().verdict == FitState::Verdict::Fits);
-    b.project().watched() = {"email-20", "webpage-5"};
-    Q_EMIT b.project().currentChanged();
-    REQUIRE(waitFor([&] { return b.live().forecast().has_value(); }));
-    QTest::mouseClick(b.find("target.email-20"), Qt::LeftButton);
-    QTest::mouseClick(b.find("target.webpage-5"), Qt::LeftButton);
+    b.project().setWatched(std::set<std::string>{"email-20", "webpage-5"});
+    REQUIRE(b.gauges());
+    QTest::mouseClick(b.find("target.email-20"), Qt::LeftButton, {}, {14, 16}); // their boxes
+    QTest::mouseClick(b.find("target.webpage-5"), Qt::LeftButton, {}, {14, 16});
     auto* add = b.find<QPushButton>("addToRunList");
     CHECK(add->text().contains("2"));
     const double forecast = b.find<TargetChip>("target.email-20")->state().share * 20e6;
@@ -96,7 +95,7 @@ TEST_CASE("a running delivery shows its progress, is cancelled at once, and can 
     setByAssignment(t, "enlarge.scale=4");
     setByAssignment(t, "clean.noise=6");
     b.project().change(t);
-    b.project().chosen().clear();
+    b.project().setChosen(std::set<std::string>{});
     QTest::keyClick(&b.window, Qt::Key_Return, Qt::ControlModifier);
     b.window.showPage(MainWindow::kRunList);
     REQUIRE(waitFor([&] { return b.window.runs().items()[0].progress.done >= 2; }, 60000));
@@ -115,7 +114,7 @@ TEST_CASE("a running delivery shows its progress, is cancelled at once, and can 
 
 TEST_CASE("a failed delivery tells why in the list and across the top") {
     Bench b({"hands"});
-    b.project().chosen().clear();
+    b.project().setChosen(std::set<std::string>{});
     QFile::remove(b.project().currentClip()->path);
     b.window.addToRunList();
     REQUIRE(waitFor([&] { return b.window.runs().items()[0].state == RunItem::State::Failed; }));

@@ -1,0 +1,212 @@
+#include "app/bench_page.h"
+
+#include "app/reel/reel_strip.h"
+#include "app/reel/result_reel.h"
+#include "app/shelf/clip_shelf.h"
+#include "app/spots/spots_column.h"
+#include "app/table/player.h"
+#include "app/table/shapes_strip.h"
+#include "app/table/table_panel.h"
+#include "app/targets/target_chips.h"
+#include "app/ticket/overdone_model.h"
+#include "app/ticket/ticket_sheet.h"
+#include "app/widgets/theme.h"
+
+#include <QHBoxLayout>
+#include <QKeyEvent>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+namespace ulm::app {
+
+BenchPage::BenchPage(Project& project, QWidget* parent) : QWidget(parent), project_(project) {
+    live_ = new Live(project, this);
+    results_ = new ResultReel(project, *live_, this);
+    player_ = new Player(project, *results_, this);
+    setFocusPolicy(Qt::StrongFocus);
+    auto* all = new QVBoxLayout(this);
+    all->setContentsMargins(0, 0, 0, 0);
+    all->setSpacing(0);
+    shelf_ = new ClipShelf(project);
+    connect(shelf_, &ClipShelf::filesWanted, this, &BenchPage::filesWanted);
+    all->addWidget(shelf_);
+    auto* middle = new QHBoxLayout;
+    middle->setContentsMargins(14, 0, 14, 0);
+    middle->setSpacing(12);
+    overdone_ = new OverdoneModel(project, *live_, this);
+    ticket_ = new TicketSheet(project, *live_, *overdone_);
+    middle->addWidget(ticket_);
+    auto* centre = new QVBoxLayout;
+    centre->setSpacing(8);
+    table_ = new TablePanel(project, *live_);
+    centre->addWidget(table_, 1);
+    auto* strip = new QHBoxLayout;
+    strip->setSpacing(6);
+    auto* play = new QToolButton;
+    play->setObjectName("play");
+    play->setFixedSize(30, 60);
+    play->setToolTip(tr("Play or pause the original, with sound (Space)"));
+    play->setAccessibleName(tr("Play or pause"));
+    auto* result = new QToolButton;
+    result->setObjectName("playResult");
+    result->setFixedSize(30, 60);
+    result->setToolTip(tr("Play what is rendered of the result, round and round (Shift+Space)"));
+    result->setAccessibleName(tr("Play the result"));
+    result->setText(tr("R"));
+    result->setToolButtonStyle(Qt::ToolButtonTextUnderIcon);
+    const auto showState = [play, result](bool playing) {
+        play->setIcon(icon(playing ? "pause" : "play", Theme::now().ink));
+        result->setIcon(icon(playing ? "pause" : "play", Theme::now().ink));
+    };
+    showState(false);
+    connect(&project, &Project::currentChanged, play, [=, this] { showState(player_->playing()); });
+    connect(play, &QToolButton::clicked, player_, &Player::toggle);
+    connect(result, &QToolButton::clicked, this, &BenchPage::toggleResult);
+    connect(player_, &Player::stateChanged, this, [this, showState](bool playing) {
+        showState(playing);
+        live_->setPlaying(playing);
+    });
+    connect(player_, &Player::picture, &table_->table(), &ViewingTable::showPlaying);
+    reel_ = new ReelStrip(project, *live_, *results_);
+    auto* buttons = new QVBoxLayout;
+    buttons->setSpacing(2);
+    buttons->addWidget(play);
+    buttons->addWidget(result);
+    strip->addLayout(buttons);
+    strip->addWidget(reel_, 1);
+    centre->addLayout(strip);
+    middle->addLayout(centre, 1);
+    spots_ = new SpotsColumn(project, *live_);
+    middle->addWidget(spots_);
+    all->addLayout(middle, 1);
+    targets_ = new TargetBar(project, *live_);
+    connect(targets_, &TargetBar::runWanted, this, &BenchPage::runWanted);
+    all->addWidget(targets_);
+    connect(table_, &TablePanel::fullScreenWanted, this, [this] { setFullTable(!fullTable_); });
+    connect(&table_->table(), &ViewingTable::spotWanted, this, &BenchPage::addSpot);
+    connect(&table_->table(), &ViewingTable::cropDragged, this, &BenchPage::dragCrop);
+}
+
+BenchPage::~BenchPage() {
+    // Their threads ask the live model, which would go first as the oldest child.
+    delete overdone_;
+    delete player_;
+    delete results_;
+}
+
+void BenchPage::toggleResult() { player_->playing() ? player_->pause() : player_->playResult(); }
+
+void BenchPage::setFullTable(bool full) {
+    if (full == fullTable_) return;
+    fullTable_ = full;
+    for (QWidget* w : std::initializer_list<QWidget*>{shelf_, ticket_, spots_, targets_}) w->setVisible(!full);
+    Q_EMIT fullTableChanged(full);
+}
+
+void BenchPage::addSpot(const QPointF& d) {
+    const ClipEntry* c = project_.currentClip();
+    if (!c) return;
+    auto spots = c->spots;
+    const QPointF s = live_->toSource(d);
+    for (Spot& kept : spots) kept.automatic = false;
+    if (spots.size() >= SpotsColumn::kMost) spots.pop_back();
+    spots.push_back({"yours", c->playhead, s.x(), s.y()});
+    project_.setSpots(spots);
+}
+
+void BenchPage::dragCrop(const QPointF& by, bool done) {
+    const Delivery* d = live_->delivery();
+    if (done) return project_.endStroke();
+    if (!d || !d->ticket.frame.on || d->ticket.frame.fill != "crop") return;
+    const VideoFacts& v = d->facts.video;
+    const FramingPlan f = d->planAt(live_->deliveries().stage());
+    const double scale = f.w / f.srcW, roomX = (v.width - f.srcW) * scale, roomY = (v.height - f.srcH) * scale;
+    project_.edit(
+        [&](Ticket& t) {
+            if (roomX > 1) t.frame.x = std::clamp(t.frame.x - by.x() / roomX, 0.0, 1.0);
+            if (roomY > 1) t.frame.y = std::clamp(t.frame.y - by.y() / roomY, 0.0, 1.0);
+        },
+        "crop");
+}
+
+void BenchPage::markEnd(bool end) {
+    const ClipEntry* c = project_.currentClip();
+    if (!c || !c->clip) return;
+    const std::int64_t last = c->clip->frameCount() - 1, here = c->playhead;
+    std::int64_t a = 0, b = last;
+    if (const Ticket::Stretch s = project_.shownTicket().stretch; s.on)
+        a = c->clip->frameAt(s.from), b = c->clip->frameAt(s.to - 1e-4);
+    if (end)
+        b = here, a = std::min(a, b);
+    else
+        a = here, b = a > b ? last : b;
+    reel_->markStretch(a, b, true);
+}
+
+void BenchPage::keyPressEvent(QKeyEvent* e) {
+    if (!handleKey(*e)) QWidget::keyPressEvent(e);
+}
+
+bool BenchPage::handleKey(const QKeyEvent& e) {
+    const ClipEntry* c = project_.currentClip();
+    ViewingTable& table = table_->table();
+    const auto step = [&](std::int64_t by) {
+        if (!c) return;
+        player_->pause();
+        project_.setPlayhead(c->playhead + by);
+    };
+    switch (e.key()) {
+    case Qt::Key_Space: e.modifiers() & Qt::ShiftModifier ? toggleResult() : player_->toggle(); break;
+    case Qt::Key_J: player_->shuttle(-1); break;
+    case Qt::Key_K: player_->pause(); break;
+    case Qt::Key_L: player_->shuttle(1); break;
+    case Qt::Key_BracketLeft: reel_->goToCut(-1); break;
+    case Qt::Key_BracketRight: reel_->goToCut(1); break;
+    case Qt::Key_N: reel_->goToFinding(e.modifiers() & Qt::ShiftModifier ? -1 : 1); break;
+    case Qt::Key_M: reel_->goToWorst(); break;
+    case Qt::Key_Comma:
+    case Qt::Key_Left: step(e.modifiers() & Qt::ShiftModifier ? -10 : -1); break;
+    case Qt::Key_Period:
+    case Qt::Key_Right: step(e.modifiers() & Qt::ShiftModifier ? 10 : 1); break;
+    case Qt::Key_Home: step(-(std::int64_t(1) << 40)); break;
+    case Qt::Key_End: step(std::int64_t(1) << 40); break;
+    case Qt::Key_I: markEnd(false); break;
+    case Qt::Key_O: markEnd(true); break;
+    case Qt::Key_X: e.modifiers() & Qt::ShiftModifier ? reel_->clearAllStretches() : reel_->clearStretch(); break;
+    case Qt::Key_W: table.setCompare(ViewingTable::Compare::Wipe); break;
+    case Qt::Key_E: table.setCompare(ViewingTable::Compare::Pair); break;
+    case Qt::Key_R: table.setCompare(ViewingTable::Compare::Flip); break;
+    case Qt::Key_T: table.setCompare(ViewingTable::Compare::Difference); break;
+    case Qt::Key_G: table_->shapes().setWanted(!table_->shapes().wanted()); break;
+    case Qt::Key_P: table.setZoom(ViewingTable::kPhone); break;
+    case Qt::Key_S: table.setSafeAreas(!table.safeAreas()); break;
+    case Qt::Key_V:
+        if (!live_->faults().key().isEmpty()) lastFault_ = live_->faults().key();
+        live_->faults().show(live_->faults().key().isEmpty() ? lastFault_ : QString());
+        break;
+    case Qt::Key_F11: setFullTable(!fullTable_); break;
+    case Qt::Key_Escape:
+        if (!fullTable_) return false;
+        setFullTable(false);
+        break;
+    case Qt::Key_4: table.setZoom(4); break;
+    case Qt::Key_5: table.setZoom(0.5); break;
+    case Qt::Key_0: table.setZoom(0); break;
+    case Qt::Key_1: table.setZoom(1); break;
+    case Qt::Key_2: table.setZoom(2); break;
+    case Qt::Key_F:
+        if (!e.isAutoRepeat()) table.setFlipped(true);
+        break;
+    default: return false;
+    }
+    return true;
+}
+
+void BenchPage::keyReleaseEvent(QKeyEvent* e) {
+    if (e->key() == Qt::Key_F && !e->isAutoRepeat())
+        table_->table().setFlipped(false);
+    else
+        QWidget::keyReleaseEvent(e);
+}
+
+} // namespace ulm::app

@@ -1,0 +1,67 @@
+#pragma once
+
+#include "app/live/live.h"
+
+#include <QWidget>
+
+namespace ulm::app {
+
+class Player;
+class TablePanel;
+class ReelStrip;
+class TicketSheet;
+class ClipShelf;
+class OverdoneModel;
+class ResultReel;
+class SpotsColumn;
+class TargetBar;
+
+/// The main screen: shelf, ticket, viewing table, spots, reel strip, targets.
+class BenchPage : public QWidget {
+    Q_OBJECT
+public:
+    explicit BenchPage(Project& project, QWidget* parent = nullptr);
+    ~BenchPage() override;
+    OverdoneModel& overdone() { return *overdone_; }
+    Live& live() { return *live_; }
+    TablePanel& table() { return *table_; }
+    ReelStrip& reel() { return *reel_; }
+    TicketSheet& ticket() { return *ticket_; }
+    Player& player() { return *player_; }
+    ResultReel& results() { return *results_; }
+    /// Nothing but the viewing table and the reel strip.
+    void setFullTable(bool full);
+    /// Does what the key stands for; false where it stands for nothing here.
+    bool handleKey(const QKeyEvent& e);
+
+signals:
+    void filesWanted();
+    void runWanted();
+    void fullTableChanged(bool full);
+
+protected:
+    void keyPressEvent(QKeyEvent*) override;
+    void keyReleaseEvent(QKeyEvent*) override;
+
+private:
+    void addSpot(const QPointF& delivered);
+    void dragCrop(const QPointF& by, bool done);
+    void markEnd(bool end);
+    void toggleResult();
+
+    Project& project_;
+    Live* live_;
+    OverdoneModel* overdone_;
+    ResultReel* results_;
+    Player* player_;
+    ClipShelf* shelf_;
+    SpotsColumn* spots_;
+    TargetBar* targets_;
+    bool fullTable_ = false;
+    QString lastFault_ = "blocking"; ///< what V brings back
+    TicketSheet* ticket_;
+    TablePanel* table_;
+    ReelStrip* reel_;
+};
+
+} // namespace ulm::app

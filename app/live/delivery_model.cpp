@@ -1,0 +1,91 @@
+#include "app/live/delivery_model.h"
+
+#include "app/tasks/background.h"
+#include "core/model/model_folder.h"
+
+namespace ulm::app {
+
+DeliveryModel::DeliveryModel(Project& project, QObject* parent) : QObject(parent), project_(project) {
+    connect(&project_, &Project::currentChanged, this, &DeliveryModel::rebuild);
+    connect(&project_, &Project::ticketChanged, this, &DeliveryModel::rebuild);
+    connect(&project_, &Project::onTableChanged, this, &DeliveryModel::rebuild);
+    connect(&project_, &Project::inspectionChanged, this, [this](int i) {
+        if (i == project_.current() && project_.currentClip()->inspection) rebuild();
+    });
+}
+
+DeliveryPtr DeliveryModel::of(const std::string& target) const {
+    if (target == project_.onTable()) return onTable_;
+    const auto known = others_.find(target);
+    if (known != others_.end()) return known->second;
+    DeliveryPtr d;
+    const ClipEntry* c = project_.currentClip();
+    const Target* card = project_.target(target);
+    if (c && c->clip && (card || target.empty())) try {
+            d = resolve(c->reader, c->inspection, c->ticket, card ? std::optional(*card) : std::nullopt);
+        } catch (const Error&) { // its chip says that it cannot be framed for it
+        }
+    return others_[target] = d;
+}
+
+DeliveryPtr DeliveryModel::ofTicket(const Ticket& ticket) const {
+    const ClipEntry* c = project_.currentClip();
+    if (!c || !c->clip) return nullptr;
+    try {
+        return resolve(c->reader, c->inspection, ticket, project_.targetOnTable());
+    } catch (const Error&) {
+        return nullptr;
+    }
+}
+
+std::int64_t DeliveryModel::stage() const {
+    const ClipEntry* c = project_.currentClip();
+    return onTable_ && c ? onTable_->clock.stageOf(c->playhead) : 0;
+}
+
+QPointF DeliveryModel::toDelivered(double x, double y) const {
+    if (!onTable_) return {};
+    const Point p = onTable_->toDelivered(stage(), {x, y});
+    return {p.x, p.y};
+}
+
+QPointF DeliveryModel::toSource(const QPointF& d) const {
+    if (!onTable_) return {};
+    const Point p = onTable_->toSource(stage(), {d.x(), d.y()});
+    return {p.x, p.y};
+}
+
+void DeliveryModel::rebuild() {
+    const ClipEntry* c = project_.currentClip();
+    onTable_.reset();
+    others_.clear();
+    problem_.clear();
+    if (c && c->clip && !openingNetwork()) try {
+            onTable_ = resolve(c->reader, c->inspection, c->ticket, project_.targetOnTable());
+        } catch (const Error& e) {
+            problem_ = QString::fromStdString(e.reason + ". " + e.remedy);
+        }
+    Q_EMIT changed();
+}
+
+bool DeliveryModel::openingNetwork() {
+    const Ticket t = project_.shownTicket();
+    const std::string name = t.enlarge.on && t.enlarge.method.ends_with(".onnx") ? t.enlarge.method : "";
+    if (name.empty() || name == tried_ || userNetworkIsOpen(name)) {
+        tried_.clear();
+        return false;
+    }
+    inBackground(Lane::Quick, [this, name, self = QPointer<QObject>(this)] {
+        try {
+            openUserNetwork(name);
+        } catch (const Error&) { // working the delivery out tells
+        }
+        onInterface(self, [this, name] {
+            tried_ = name;
+            rebuild();
+        });
+    });
+    return true;
+}
+
+} // namespace ulm::app

@@ -1,0 +1,47 @@
+#pragma once
+
+#include "app/project/project.h"
+#include "core/pipeline/delivery.h"
+
+#include <QPointF>
+
+namespace ulm::app {
+
+/// Keeps the current clip's deliveries up to date: the one on the table, and those of the other destinations.
+class DeliveryModel : public QObject {
+    Q_OBJECT
+public:
+    explicit DeliveryModel(Project& project, QObject* parent = nullptr);
+
+    /// The delivery on the table; null while no clip is open or its ticket cannot be worked out (then problem() says
+    /// why).
+    const DeliveryPtr& onTable() const { return onTable_; }
+    const QString& problem() const { return problem_; }
+    /// Of the ticket and one destination, by name ("": none); null where it cannot be worked out.
+    DeliveryPtr of(const std::string& target) const;
+    /// Of another ticket and the destination on the table.
+    DeliveryPtr ofTicket(const Ticket& ticket) const;
+
+    /// The stage frame on the table: the one that shows the playhead's.
+    std::int64_t stage() const;
+    /// Between upright source pixels and delivered ones, on that frame.
+    QPointF toDelivered(double x, double y) const;
+    QPointF toSource(const QPointF& delivered) const;
+
+signals:
+    void changed();
+
+private:
+    void rebuild();
+    /// Opens the person's own network of the current ticket off the interface thread; false where it is open already
+    /// or there is none. rebuild() follows, once.
+    bool openingNetwork();
+
+    Project& project_;
+    DeliveryPtr onTable_;
+    QString problem_;
+    mutable std::map<std::string, DeliveryPtr> others_; ///< worked out since the last change
+    std::string tried_;                                 ///< the network that was just opened, or could not be
+};
+
+} // namespace ulm::app

@@ -1,0 +1,267 @@
+#include "app/reel/reel_strip.h"
+
+#include "app/tasks/image.h"
+
+#include <QMouseEvent>
+#include <QWheelEvent>
+#include <cmath>
+
+namespace ulm::app {
+namespace {
+constexpr int kThumbs = 44;
+}
+
+ReelStrip::ReelStrip(Project& project, Live& live, const ResultReel& reel, QWidget* parent)
+    : QWidget(parent), project_(project), live_(live), reel_(reel) {
+    setObjectName("reelStrip");
+    setFixedHeight(122);
+    setAccessibleName(tr("Reel strip"));
+    setToolTip(tr("Click the pictures to go there; drag below them to mark a stretch (I and O mark its ends, X clears "
+                  "it; with Ctrl a further one). The wheel zooms, with Shift it moves; double-click shows all."));
+    connect(&project_, &Project::currentChanged, this, [this] {
+        const ClipEntry* c = project_.currentClip();
+        if (!c || c->path != shown_) from_ = to_ = 0;
+        loadThumbnails();
+    });
+    connect(&project_, &Project::playheadChanged, this, [this] {
+        // The playhead stays in sight.
+        const ClipEntry* c = project_.currentClip();
+        const double at = c && c->clip ? c->clip->secondsAt(c->playhead) : 0, wide = viewTo() - from_;
+        if (at < from_)
+            setView(at - 0.1 * wide, at + 0.9 * wide);
+        else if (at >= viewTo())
+            setView(at - 0.1 * wide, at + 0.9 * wide);
+        update();
+    });
+    for (const auto signal : {&Project::ticketChanged, &Project::stretchesChanged})
+        connect(&project_, signal, this, qOverload<>(&QWidget::update));
+    connect(&project_, &Project::inspectionChanged, this, qOverload<>(&QWidget::update));
+    connect(&reel_, &ResultReel::changed, this, qOverload<>(&QWidget::update));
+}
+
+ReelStrip::~ReelStrip() = default;
+
+double ReelStrip::wholeLength() const {
+    const ClipEntry* c = project_.currentClip();
+    return c && c->clip ? c->clip->secondsAt(c->clip->frameCount()) : 0;
+}
+
+double ReelStrip::viewTo() const { return to_ > 0 ? to_ : wholeLength(); }
+
+void ReelStrip::setView(double from, double to) {
+    const double all = wholeLength();
+    const ClipEntry* c = project_.currentClip();
+    if (all <= 0 || !c || !c->clip) return;
+    const double least = std::min(all, 8 * all / double(c->clip->frameCount()));
+    const double wide = std::clamp(to - from, least, all);
+    from_ = std::clamp(from + (to - from - wide) / 2, 0.0, all - wide);
+    to_ = wide >= all ? 0 : from_ + wide;
+    loadThumbnails();
+}
+
+int ReelStrip::xOf(double seconds) const {
+    const double wide = viewTo() - from_;
+    if (wide <= 0) return 0;
+    return static_cast<int>(std::lround(std::clamp((seconds - from_) / wide, -4.0, 5.0) * (width() - 1)));
+}
+
+int ReelStrip::xOfFrame(std::int64_t f) const {
+    const ClipEntry* c = project_.currentClip();
+    return c && c->clip ? xOf(c->clip->secondsAt(f)) : 0;
+}
+
+std::int64_t ReelStrip::frameAtX(int x) const {
+    const ClipEntry* c = project_.currentClip();
+    if (!c || !c->clip) return 0;
+    return c->clip->frameAt(from_ + std::clamp(double(x) / std::max(1, width() - 1), 0.0, 1.0) * (viewTo() - from_));
+}
+
+int ReelStrip::slotWidth() const {
+    const VideoFacts& v = project_.currentClip()->clip->facts().video;
+    return std::max(16, kThumbs * v.width / std::max(1, v.height));
+}
+
+std::vector<std::int64_t> ReelStrip::slots_() const {
+    const int count = std::clamp(width() / slotWidth() + 1, 1, 80);
+    std::vector<std::int64_t> frames;
+    for (int i = 0; i < count; ++i) frames.push_back(frameAtX(i * width() / count + width() / count / 8));
+    return frames;
+}
+
+void ReelStrip::loadThumbnails() {
+    const ClipEntry* c = project_.currentClip();
+    update();
+    const std::uint64_t round = ++round_; // what is still coming belongs to another clip, or another view
+    if (!c || !c->clip) {
+        shown_.clear();
+        thumbnails_.clear();
+        worker_.stop();
+        return;
+    }
+    if (shown_ != c->path || thumbnails_.size() > 1200) thumbnails_.clear();
+    shown_ = c->path;
+    std::vector<std::int64_t> missing;
+    for (const auto n : slots_())
+        if (!thumbnails_.contains(n)) missing.push_back(n);
+    if (missing.empty()) return worker_.stop(), void();
+    const QPointer<QObject> self(this);
+    const QSize size = QSize(slotWidth(), kThumbs) * devicePixelRatioF();
+    worker_.submit([this, self, round, missing, size, clip = c->clip](const CancelToken& cancel) {
+        try {
+            const auto source = std::make_shared<SourceStage>(
+                std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(8) << 20));
+            const StagePtr rgb = asRgb(source);
+            Engine once(0);
+            for (const auto n : missing) {
+                const QImage image = toImage(once.pull(*rgb, n, source->format().frame(), cancel))
+                                         .scaled(size, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
+                onInterface(self, [=, this] {
+                    if (round != round_) return;
+                    thumbnails_.insert(n, image);
+                    update();
+                });
+            }
+        } catch (const Cancelled&) {
+        } catch (const Error&) { // opening the clip has told what is wrong
+        }
+    });
+}
+
+std::pair<std::int64_t, std::int64_t> ReelStrip::stretchFrames() const {
+    const ClipEntry* c = project_.currentClip();
+    const Ticket::Stretch s = project_.shownTicket().stretch;
+    if (!c || !c->clip || !s.on) return {0, -1};
+    return {c->clip->frameAt(s.from), c->clip->frameAt(s.to - 1e-4)};
+}
+
+void ReelStrip::markStretch(std::int64_t a, std::int64_t b, bool done) {
+    const ClipEntry* c = project_.currentClip();
+    if (!c || !c->clip) return;
+    if (b < a) std::swap(a, b);
+    project_.edit([&](Ticket& t) { t.stretch = {true, c->clip->secondsAt(a), c->clip->secondsAt(b + 1)}; }, "stretch");
+    if (done) project_.endStroke();
+}
+
+void ReelStrip::clearStretch() {
+    project_.edit([](Ticket& t) { t.stretch = {}; });
+}
+
+void ReelStrip::clearAllStretches() {
+    clearStretch();
+    project_.setStretches({});
+}
+
+void ReelStrip::activate(std::size_t further) {
+    const ClipEntry* c = project_.currentClip();
+    auto all = c->stretches;
+    const auto chosen = all[further];
+    const Ticket::Stretch own = project_.shownTicket().stretch;
+    if (own.on)
+        all[further] = {own.from, own.to};
+    else
+        all.erase(all.begin() + static_cast<std::ptrdiff_t>(further));
+    project_.setStretches(all);
+    project_.edit([&](Ticket& t) { t.stretch = {true, chosen.first, chosen.second}; });
+}
+
+void ReelStrip::goToCut(int direction) {
+    const ClipEntry* c = project_.currentClip();
+    const Inspection* i = c ? c->found() : nullptr;
+    if (!i) return;
+    std::int64_t best = direction > 0 ? c->clip->frameCount() - 1 : 0;
+    for (const auto cut : i->cuts)
+        if (direction > 0 ? cut > c->playhead && cut < best : cut < c->playhead && cut > best) best = cut;
+    project_.setPlayhead(best);
+}
+
+void ReelStrip::goToFinding(int direction) {
+    const ClipEntry* c = project_.currentClip();
+    const Inspection* i = c && c->clip ? c->found() : nullptr;
+    if (!i) return;
+    std::vector<std::int64_t> frames;
+    for (const Finding& f : findings(*i, c->clip->facts()))
+        if (f.frame > 0 || !f.box.empty()) frames.push_back(f.frame);
+    if (frames.empty()) return;
+    std::ranges::sort(frames);
+    if (direction > 0) {
+        const auto next = std::ranges::upper_bound(frames, c->playhead);
+        project_.setPlayhead(next == frames.end() ? frames.front() : *next); // round and round
+    } else {
+        const auto here = std::ranges::lower_bound(frames, c->playhead);
+        project_.setPlayhead(here == frames.begin() ? frames.back() : *(here - 1));
+    }
+}
+
+void ReelStrip::goToWorst() {
+    const ClipEntry* c = project_.currentClip();
+    const Inspection* i = c && c->clip ? c->found() : nullptr;
+    if (!i) return;
+    if (const auto w = i->worst.find(live_.faults().key().toStdString()); w != i->worst.end())
+        return project_.setPlayhead(w->second.frame);
+    const auto all = findings(*i, c->clip->facts());
+    const auto placed = std::ranges::find_if(all, [](const Finding& f) { return f.frame > 0 || !f.box.empty(); });
+    if (placed != all.end()) project_.setPlayhead(placed->frame);
+}
+
+void ReelStrip::mousePressEvent(QMouseEvent* e) {
+    const ClipEntry* c = project_.currentClip();
+    if (e->button() != Qt::LeftButton || !c || !c->clip) return;
+    const int x = static_cast<int>(e->position().x());
+    const std::int64_t f = frameAtX(x);
+    if (e->position().y() < traceTop()) {
+        drag_ = Drag::Playhead;
+        project_.setPlayhead(f);
+        return;
+    }
+    drag_ = Drag::Mark;
+    anchor_ = f;
+    const auto [a, b] = stretchFrames();
+    if (e->modifiers() & Qt::ControlModifier) { // the stretch that was the ticket's own stays beside the new one
+        if (const Ticket::Stretch own = project_.shownTicket().stretch; own.on) {
+            auto all = c->stretches;
+            all.emplace_back(own.from, own.to);
+            project_.setStretches(all);
+        }
+        return;
+    }
+    // Near an end, the other end holds still.
+    if (b >= a && std::abs(x - xOfFrame(a)) < 6)
+        anchor_ = b;
+    else if (b >= a && std::abs(x - xOfFrame(b + 1)) < 6)
+        anchor_ = a;
+    else
+        for (std::size_t i = 0; i < c->stretches.size(); ++i)
+            if (x >= xOf(c->stretches[i].first) && x <= xOf(c->stretches[i].second)) {
+                drag_ = Drag::None;
+                return activate(i);
+            }
+}
+
+void ReelStrip::mouseMoveEvent(QMouseEvent* e) {
+    const std::int64_t f = frameAtX(static_cast<int>(e->position().x()));
+    if (drag_ == Drag::Playhead) project_.setPlayhead(f);
+    if (drag_ == Drag::Mark) markStretch(anchor_, f, false);
+}
+
+void ReelStrip::mouseReleaseEvent(QMouseEvent*) {
+    if (drag_ == Drag::Mark) project_.endStroke();
+    drag_ = Drag::None;
+}
+
+void ReelStrip::mouseDoubleClickEvent(QMouseEvent*) { setView(0, wholeLength()); }
+
+void ReelStrip::wheelEvent(QWheelEvent* e) {
+    const double wide = viewTo() - from_;
+    if (wide <= 0) return;
+    const int turn = e->angleDelta().y() ? e->angleDelta().y() : -e->angleDelta().x();
+    if ((e->modifiers() & Qt::ShiftModifier) || !e->angleDelta().y())
+        return setView(from_ - 0.12 * wide * turn / 120, from_ - 0.12 * wide * turn / 120 + wide);
+    // What is under the pointer stays there.
+    const double share = std::clamp(e->position().x() / std::max(1, width() - 1), 0.0, 1.0), at = from_ + share * wide,
+                 next = wide * std::pow(0.75, turn / 120.0);
+    setView(at - share * next, at - share * next + next);
+}
+
+void ReelStrip::resizeEvent(QResizeEvent*) { loadThumbnails(); }
+
+} // namespace ulm::app

@@ -1,0 +1,75 @@
+#pragma once
+
+#include "app/live/live.h"
+#include "app/reel/result_reel.h"
+
+#include <QHash>
+#include <QPixmap>
+#include <QWidget>
+
+namespace ulm::app {
+
+/// The clip over time: thumbnails; traces of movement, edge width, noise and loudness; cuts, repeated frames and
+/// findings; what is rendered of the result; the playhead and the marked stretches. The wheel zooms in to single
+/// frames. Click or drag the thumbnails to move the playhead; drag in the traces to mark a stretch, with Ctrl a further
+/// one.
+class ReelStrip : public QWidget {
+    Q_OBJECT
+public:
+    ReelStrip(Project& project, Live& live, const ResultReel& reel, QWidget* parent = nullptr);
+    ~ReelStrip() override;
+    int xOfFrame(std::int64_t frame) const;
+    std::int64_t frameAtX(int x) const;
+    /// Marks frames [a, b] as the ticket's stretch.
+    void markStretch(std::int64_t a, std::int64_t b, bool done);
+    void clearStretch();
+    void clearAllStretches();
+    int traceTop() const { return 46; }
+    /// Seconds that are in sight.
+    double viewFrom() const { return from_; }
+    double viewTo() const;
+    void setView(double from, double to);
+    /// The nearest cut after (1) or before (−1) the playhead; the next finding; the worst frame of what is shown.
+    void goToCut(int direction);
+    void goToFinding(int direction);
+    void goToWorst();
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void mouseDoubleClickEvent(QMouseEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+
+private:
+    double wholeLength() const;
+    int xOf(double seconds) const;
+    void loadThumbnails();
+    std::vector<std::int64_t> slots_() const; ///< frame of each thumbnail place
+    int slotWidth() const;
+    std::pair<std::int64_t, std::int64_t> stretchFrames() const;
+    /// A further stretch becomes the ticket's own, and the other way round.
+    void activate(std::size_t further);
+    void paintThumbnails(QPainter&);
+    void paintStretches(QPainter&);
+    void paintTraces(QPainter&, const Inspection&);
+    void paintFoot(QPainter&);
+    int traceBottom() const { return height() - 18; }
+
+    Project& project_;
+    Live& live_;
+    const ResultReel& reel_;
+    QString shown_;                          ///< path whose thumbnails these are
+    QHash<std::int64_t, QImage> thumbnails_; ///< by frame
+    double from_ = 0, to_ = 0;               ///< seconds in sight; to_ 0: all
+    QPixmap traces_;
+    QString tracesOf_; ///< what they were painted from
+    std::uint64_t round_ = 0;
+    enum class Drag { None, Playhead, Mark } drag_ = Drag::None;
+    std::int64_t anchor_ = 0;
+    LatestWorker worker_;
+};
+
+} // namespace ulm::app

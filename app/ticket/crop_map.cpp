@@ -1,0 +1,120 @@
+#include "app/ticket/crop_map.h"
+
+#include "app/widgets/theme.h"
+
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QPainter>
+
+namespace ulm::app {
+namespace {
+constexpr int kHeight = 118;
+}
+
+CropMap::CropMap(Project& project, Live& live, QWidget* parent) : QWidget(parent), project_(project), live_(live) {
+    setFocusPolicy(Qt::StrongFocus);
+    setFixedHeight(kHeight);
+    setCursor(Qt::SizeAllCursor);
+    setAccessibleName(tr("Crop"));
+    setToolTip(tr("What is delivered of the clip. Drag the border, or use the arrows."));
+    connect(&live_.deliveries(), &DeliveryModel::changed, this, &CropMap::refresh);
+}
+
+QRectF CropMap::picture() const {
+    const ClipEntry* c = project_.currentClip();
+    if (!c || !c->clip) return {};
+    const VideoFacts& v = c->clip->facts().video;
+    QSizeF size = QSizeF(v.width, v.height).scaled(QSizeF(width() - 2, kHeight - 6), Qt::KeepAspectRatio);
+    return {QPointF((width() - size.width()) / 2, 3), size};
+}
+
+QRectF CropMap::window() const {
+    const ClipEntry* c = project_.currentClip();
+    const Delivery* p = live_.delivery();
+    if (!c || !c->clip || !p) return {};
+    const QRectF all = picture();
+    const double k = all.width() / c->clip->facts().video.width;
+    const FramingPlan f = p->planAt(live_.deliveries().stage());
+    return {all.x() + f.srcX * k, all.y() + f.srcY * k, f.srcW * k, f.srcH * k};
+}
+
+QSizeF CropMap::room() const { return picture().size() - window().size(); }
+
+QPointF CropMap::place() const {
+    const Delivery* d = live_.delivery();
+    if (!d) return {};
+    const Ticket& t = d->ticket;
+    return t.frame.on ? QPointF(t.frame.x, t.frame.y) : QPointF(t.enlarge.x, t.enlarge.y);
+}
+
+void CropMap::refresh() {
+    const QSizeF left = room();
+    const Delivery* d = live_.delivery();
+    setVisible(d && d->planAt(live_.deliveries().stage()).fill == Fill::Crop &&
+               std::max(left.width(), left.height()) > 1.5);
+    update();
+}
+
+void CropMap::moveTo(const QPointF& to, bool done) {
+    Q_EMIT moved({std::clamp(to.x(), 0.0, 1.0), std::clamp(to.y(), 0.0, 1.0)}, done);
+}
+
+void CropMap::paintEvent(QPaintEvent*) {
+    const ClipEntry* c = project_.currentClip();
+    const QRectF all = picture(), kept = window();
+    if (!c || all.isEmpty()) return;
+    const Theme& t = Theme::now();
+    QPainter p(this);
+    p.setRenderHint(QPainter::SmoothPixmapTransform);
+    p.fillRect(all, t.surround);
+    p.drawImage(all, c->thumbnail);
+    p.setClipRegion(QRegion(all.toAlignedRect()).subtracted(kept.toAlignedRect()));
+    p.fillRect(all, QColor(t.paper.red(), t.paper.green(), t.paper.blue(), 185));
+    p.setClipping(false);
+    // A pale line in a dark one shows on any picture.
+    p.setPen(QPen(QColor(0, 0, 0, 150), 3));
+    p.drawRect(kept);
+    p.setPen(QPen(Qt::white, 1.4));
+    p.drawRect(kept);
+    if (!hasFocus()) return;
+    p.setPen(QPen(t.ink, 1, Qt::DotLine));
+    p.drawRect(all.adjusted(-1, -2, 1, 2));
+}
+
+void CropMap::mousePressEvent(QMouseEvent* e) {
+    if (e->button() != Qt::LeftButton) return;
+    dragging_ = true;
+    const QRectF kept = window();
+    grip_ = kept.contains(e->position()) ? e->position() - kept.topLeft() : kept.center() - kept.topLeft();
+    mouseMoveEvent(e);
+}
+
+void CropMap::mouseMoveEvent(QMouseEvent* e) {
+    if (!dragging_) return;
+    const QPointF corner = e->position() - grip_ - picture().topLeft();
+    const QSizeF left = room();
+    const QPointF now = place();
+    moveTo({left.width() > 1 ? corner.x() / left.width() : now.x(),
+            left.height() > 1 ? corner.y() / left.height() : now.y()},
+           false);
+}
+
+void CropMap::mouseReleaseEvent(QMouseEvent*) {
+    if (!dragging_) return;
+    dragging_ = false;
+    moveTo(place(), true);
+}
+
+void CropMap::keyPressEvent(QKeyEvent* e) {
+    const double by = e->modifiers() & Qt::ShiftModifier ? 0.1 : 0.01;
+    const QPointF now = place();
+    switch (e->key()) {
+    case Qt::Key_Left: return moveTo(now - QPointF(by, 0), true);
+    case Qt::Key_Right: return moveTo(now + QPointF(by, 0), true);
+    case Qt::Key_Up: return moveTo(now - QPointF(0, by), true);
+    case Qt::Key_Down: return moveTo(now + QPointF(0, by), true);
+    default: QWidget::keyPressEvent(e);
+    }
+}
+
+} // namespace ulm::app

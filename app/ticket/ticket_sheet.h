@@ -1,0 +1,49 @@
+#pragma once
+
+#include "app/live/live.h"
+#include "app/ticket/step_block.h"
+#include "core/ticket/step.h"
+
+#include <QScrollArea>
+
+class QLabel;
+class QVBoxLayout;
+
+namespace ulm::app {
+
+class AdviceBlock;
+class GainModel;
+class OverdoneModel;
+class StepRows;
+
+/// The sheet of paper at the left of the Bench.
+class TicketSheet : public QWidget {
+    Q_OBJECT
+public:
+    TicketSheet(Project& project, Live& live, OverdoneModel& overdone, QWidget* parent = nullptr);
+    StepBlock* step(const QString& key) { return steps_.at(key); }
+    /// Writes what was found in the current clip, as CSV where the name ends so, else as JSON.
+    void saveFindings(const QString& path);
+
+protected:
+    void paintEvent(QPaintEvent*) override;
+
+private:
+    void addStep(const StepHead& head);
+    void addRemarks();
+    /// What the destination on the table added to a step.
+    std::vector<Addition> additionsOf(const std::string& step) const;
+    void refreshSteps(const ClipEntry& c);
+    void refresh();
+    void showMenu();
+    Project& project_;
+    Live& live_;
+    GainModel* gains_;
+    QLabel *title_, *facts_, *advice_;
+    AdviceBlock* block_;
+    StepRows* rows_;
+    QVBoxLayout* column_;
+    std::map<QString, StepBlock*> steps_;
+};
+
+} // namespace ulm::app

@@ -1,0 +1,161 @@
+#include "core/ticket/networks.h"
+
+#include "core/base/error.h"
+#include "core/engine/mix_stage.h"
+#include "core/engine/resample_stage.h"
+#include "core/model/model_folder.h"
+#include "core/model/shipped_networks.h"
+#include "core/motion/aligned_stage.h"
+#include "core/restore/clean_stages.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace ulm {
+namespace {
+
+// From here on a network trained on hard clips does better than the general one (docs/networks.md).
+constexpr double kRoughCompression = 45;
+constexpr double kNoisy = 5; // from here on the yield tells nothing: shrinking averages noise away
+constexpr double kTakenByFilters = 0.5;
+// What a network's whole steps leave to scaling; next to nothing where more pixels than delivered are asked for.
+constexpr double kLeftToScaling = 1.6, kLeftAbove = 1.05;
+
+// The estimate, made less or more as the person's value lies below or above the reading. `per` units above the reading
+// are a whole level.
+double level(double estimate, const Quantity& q, double reading, double most, double per) {
+    if (q.from == From::Measured) return estimate;
+    const double value = q.resolve(reading, 0, most);
+    if (value <= reading) return reading > 0 ? estimate * value / reading : value > 0 ? estimate : 0;
+    // Treating a clip for damage it does not have would only blur it.
+    const double there = std::clamp((estimate - 0.03) / 0.12, 0.0, 1.0);
+    return std::min(1.2, estimate + there * (value - reading) / per);
+}
+
+// Sigma of the noise, less what texture adds to its reading.
+double openNoise(const Readings& r) { return std::max(0.0, 0.8 * (r.noise - 1)); }
+
+std::shared_ptr<const Network> shipped(const Ticket& t, const Inspection& found, int scale, bool full) {
+    if (auto net = shippedNetwork(networkKind(t, found), scale, full)) return net;
+    if (auto net = shippedNetwork("general", scale, full)) return net;
+    return shippedNetwork("general", scale, !full);
+}
+
+StagePtr pass(StagePtr input, StagePtr guide, std::shared_ptr<const Network> net, const DamageLevels& levels,
+              double strength = 1) {
+    return throughNetwork(input, alignedAround(input, guide, net->frames() / 2, Moved::Luma), net, levels,
+                          Kernel::Lanczos, {}, strength);
+}
+
+StagePtr byLanczos(StagePtr input, int width, int height) {
+    PictureFormat f = input->format();
+    const ScaleWindow whole{0, 0, double(f.width), double(f.height), width, height};
+    return std::make_shared<ResampleStage>(input, whole, Kernel::Lanczos, f);
+}
+
+} // namespace
+
+CleanValues cleanValues(const Ticket& t, const Inspection& found) {
+    const Readings& r = found.readings;
+    const auto& c = t.clean;
+    return {c.blocks.resolve(r.blocking, 0, kMostBlocks),   c.noise.resolve(r.noise, 0, kMostNoise),
+            c.chroma.resolve(r.chromaNoise, 0, kMostNoise), c.ringing.resolve(r.ringing, 0, kMostRinging),
+            c.stairs.resolve(r.stairs, 0, kMostStairs),     c.banding.resolve(r.banding, 0, kMostBanding)};
+}
+
+DamageLevels damageLevels(const Ticket& t, const Inspection& found) {
+    const Readings& r = found.readings;
+    // Under a hard encode noise cannot be read. What such clips usually hold is told instead: on sequences held back
+    // from training that is worth 0.05 dB over telling of none.
+    const double hidden = 0.15 * std::clamp((r.compression - 30) / (kRoughCompression - 30), 0.0, 1.0);
+    const DamageLevels estimate{r.compression / 100, std::max(openNoise(r) / kNoiseOfLevel, hidden)};
+    if (!t.clean.on) return estimate;
+    // Where filters act, they have taken the noise and much of the blocks before a network sees the picture.
+    if (!cleansByNetwork(t))
+        return {estimate.compression * (1 - kTakenByFilters * std::clamp((r.blocking - 1) / 2, 0.0, 1.0)),
+                r.noise >= 0.8 ? 0 : estimate.noise};
+    return {level(estimate.compression, t.clean.blocks, r.blocking, kMostBlocks, 50),
+            level(estimate.noise, t.clean.noise, r.noise, kMostNoise, kNoiseOfLevel)};
+}
+
+std::string networkKind(const Ticket& t, const Inspection& found) {
+    const Readings& r = found.readings;
+    if (t.enlarge.kind != "auto") return t.enlarge.kind;
+    if (found.drawn()) return "drawn";
+    return r.compression >= kRoughCompression ? "rough" : "general";
+}
+
+double measuredStrength(const Ticket& t, const Inspection& found) {
+    const Readings& r = found.readings;
+    if (!t.enlarge.method.starts_with("learned") || networkKind(t, found) != "general") return 100;
+    const double damage = std::clamp(std::max(r.compression / kRoughCompression, openNoise(r) / kNoisy), 0.0, 1.0);
+    return r.yield + (100 - r.yield) * damage;
+}
+
+double enlargeStrength(const Ticket& t, const Inspection& found) {
+    return t.enlarge.strength.resolve(measuredStrength(t, found), 0, kMostStrength);
+}
+
+bool cleansByNetwork(const Ticket& t) { return t.clean.on && t.clean.method.starts_with("learned"); }
+bool enlargesByNetwork(const Ticket& t) {
+    return t.enlarge.on && (t.enlarge.method.starts_with("learned") || t.enlarge.method.ends_with(".onnx"));
+}
+
+Ticket withoutNetworks(Ticket t) {
+    if (cleansByNetwork(t)) t.clean.method = "classic";
+    if (enlargesByNetwork(t)) t.enlarge.method = "lanczos";
+    return t;
+}
+
+StagePtr cleanedByNetwork(StagePtr input, StagePtr guide, const Ticket& t, const Inspection& found) {
+    const Readings& r = found.readings;
+    const DamageLevels levels = damageLevels(t, found);
+    if (levels.compression < 0.01 && levels.noise < 0.01) return input;
+    const auto net = shipped(t, found, 1, t.clean.method == "learned");
+    if (!net) return nullptr;
+    // A network that is told of little damage does next to nothing: it is told of what there is, and mixed in by the
+    // share that the person wants of it.
+    const auto share = [](const Quantity& q, double reading, double most) {
+        return reading > 0                ? std::min(1.0, q.resolve(reading, 0, most) / reading)
+               : q.from == From::Measured ? 1.0
+                                          : 0.0;
+    };
+    const double wanted = std::max(share(t.clean.blocks, r.blocking, kMostBlocks) * (levels.compression > 0.01),
+                                   share(t.clean.noise, r.noise, kMostNoise) * (levels.noise > 0.01));
+    if (wanted <= 0 || wanted >= 1) return pass(input, guide, net, levels);
+    const DamageLevels told{levels.compression / wanted, levels.noise / wanted};
+    return keepOriginal(pass(input, guide, net, told), input, 1 - wanted);
+}
+
+StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const Ticket& t, const Inspection& found) {
+    const bool own = t.enlarge.method.ends_with(".onnx");
+    NetworkInput form;
+    std::shared_ptr<const Network> net;
+    if (own) {
+        const UserNetwork user = openUserNetwork(t.enlarge.method);
+        net = user.network;
+        form = {user.card.bgr, user.card.range};
+    } else {
+        net = shipped(t, found, 2, t.enlarge.method == "learned");
+    }
+    if (!net) return nullptr;
+    const double strength = enlargeStrength(t, found) / 100;
+    StagePtr s = own && net->frames() == 1 && net->levels() == 0
+                     ? throughNetwork(input, {}, net, {}, Kernel::Lanczos, form, strength)
+                     : pass(input, guide, net, damageLevels(t, found), strength);
+    if (net->outputChannels() > 1 && strength < 1)
+        s = keepOriginal(s, byLanczos(input, s->format().width, s->format().height), 1 - strength);
+    // Further passes see a clean, large picture: the quick network does them, without neighbours.
+    const auto again = own ? net : shipped(t, found, 2, false);
+    const double leave = t.enlarge.above > 1 ? kLeftAbove : kLeftToScaling;
+    for (double left = factor / net->scale(); left > leave && again && again->scale() > 1 && again->frames() == 1;
+         left /= again->scale())
+        s = throughNetwork(s, {}, again, {}, Kernel::Lanczos, form, std::min(strength, 1.0));
+    return s;
+}
+
+bool hasNetwork(const Ticket& t, const Inspection& found, int scale) {
+    return shipped(t, found, scale, true) != nullptr;
+}
+
+} // namespace ulm

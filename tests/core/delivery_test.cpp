@@ -1,0 +1,300 @@
+// One delivery: what is shown is what is delivered, for every destination.
+#include "core/pipeline/delivery.h"
+
+#include "core/base/error.h"
+#include "core/deliver/forecast.h"
+#include "core/deliver/movie_writer.h"
+#include "core/media/frame_convert.h"
+#include "core/model/shipped_networks.h"
+#include "tests/support/clips.h"
+
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+using namespace ulm;
+using test::TempFolder;
+
+namespace {
+
+Target card(const std::string& json) { return targetFromJson(nlohmann::json::parse(json), "card"); }
+const char* kUpright = R"({"name":"upright","title":"Upright","size":"108x192"})";
+const char* kSquare = R"({"name":"square","title":"Square","aspects":["1:1","4:5"],"max_width":60,"max_fps":15})";
+
+std::shared_ptr<FrameReader> reader(const std::string& path) {
+    return std::make_shared<FrameReader>(Clip::openVideo(path), PacketDecoder::Threads::Slices, std::size_t(32) << 20);
+}
+
+Ticket ticketOf(std::initializer_list<const char*> settings) {
+    Ticket t;
+    for (const char* s : settings) setByAssignment(t, s);
+    return t;
+}
+
+// The stages from the result down its first inputs, to the clip.
+std::string planOf(const DeliveryPtr& d) {
+    std::string names;
+    for (const Stage* s = d->result.get();; s = s->inputs()[0].get()) {
+        names = s->name() + (names.empty() ? "" : " " + names);
+        if (s->inputs().empty()) return names;
+    }
+}
+
+const Addition* additionTo(const Delivery& d, const std::string& step) {
+    const auto it = std::ranges::find(d.additions, step, &Addition::step);
+    return it == d.additions.end() ? nullptr : &*it;
+}
+
+} // namespace
+
+TEST_CASE(
+    "a destination's delivery, encoded without loss and decoded, is the picture that is shown, sample by sample") {
+    const TempFolder folder;
+    test::writeClip(folder / "a.mp4", {.width = 128, .height = 72, .frames = 30, .colour = {1, 1, 1, false, 1}});
+    const struct {
+        std::optional<Target> target;
+        Ticket ticket;
+    } cases[] = {
+        {card(kUpright), ticketOf({"clean.noise=4"})},
+        {card(kUpright), ticketOf({"enlarge.scale=2", "enlarge.method=learned-quick", "frame.x@upright=0.2"})},
+        {card(kSquare), ticketOf({"frame.fill=blur", "finish.grain.amount=4", "stretch.from=0.2", "stretch.to=0.9"})},
+        {std::nullopt, ticketOf({"motion.fps=40", "frame.aspect=4:5", "finish.sharpen.amount=1"})},
+    };
+    for (const auto& c : cases) {
+        const DeliveryPtr d = resolve(reader(folder / "a.mp4"), nullptr, c.ticket, c.target);
+        INFO(planOf(d));
+        Engine engine(std::size_t(64) << 20);
+        VideoEncoding e = encodingFor(*d);
+        e.rate = VideoEncoding::Rate::Lossless;
+        {
+            MovieWriter w(folder / "lossless.mp4", "mp4", e, std::nullopt);
+            for (std::int64_t k = 0; k < d->frames(); ++k)
+                w.write(*deliveredPicture(engine, *d, k, {}), d->clock.pts(k), d->clock.duration(k));
+            w.finish();
+        }
+        const auto back = reader(folder / "lossless.mp4");
+        REQUIRE(back->clip().frameCount() == d->frames());
+        CHECK(back->clip().facts().video.width == d->size().w);
+        CHECK(back->clip().facts().video.height == d->size().h);
+        const SourceStage decoded(back);
+        for (const std::int64_t k : {std::int64_t(0), d->frames() / 2, d->frames() - 1}) {
+            const Rect all = d->result->format().frame();
+            const Picture shown = engine.pull(*d->result, d->at(k).stage, all, {}),
+                          made = engine.pull(decoded, k, all, {});
+            // As codes: rounded by no more than a half, what lies beyond the codes cut off.
+            double worst = 0;
+            for (std::size_t p = 0; p < 3; ++p)
+                for (int y = 0; y < shown.planes[p].area().h; ++y)
+                    for (int x = 0; x < shown.planes[p].area().w; ++x) {
+                        const double scale = p ? 224 : 219, zero = p ? 128 : 16;
+                        const double code = std::clamp(shown.planes[p].row(y)[x] * scale + zero, 0.0, 255.0);
+                        worst = std::max(worst, std::abs(code - (made.planes[p].row(y)[x] * scale + zero)));
+                    }
+            CHECK(worst < 0.501);
+            // The encoder gets what is shown, rounded: the same codes exactly.
+            const av::Frame sent = deliveredPicture(engine, *d, k, {}),
+                            kept(av_frame_clone(back->frame(k, {}).picture.get()));
+            bool same = true;
+            for (int p = 0; p < 3; ++p)
+                for (int y = 0; y < (p ? sent->height / 2 : sent->height); ++y)
+                    same =
+                        same && std::equal(sent->data[p] + y * sent->linesize[p],
+                                           sent->data[p] + y * sent->linesize[p] + (p ? sent->width / 2 : sent->width),
+                                           kept->data[p] + y * kept->linesize[p]);
+            CHECK(same);
+        }
+    }
+}
+
+TEST_CASE("the stages of a ticket, in order: none is there twice, none without need") {
+    const TempFolder folder;
+    test::writeClip(folder / "a.mp4", {.width = 128, .height = 72, .frames = 4});
+    const auto plan = [&](std::initializer_list<const char*> settings, const char* target = nullptr) {
+        Inspection spoilt;
+        spoilt.readings.blocking = 20, spoilt.readings.noise = 5, spoilt.readings.chromaNoise = 3;
+        return planOf(resolve(reader(folder / "a.mp4"), spoilt, ticketOf(settings),
+                              target ? std::optional(card(target)) : std::nullopt));
+    };
+    CHECK(plan({}) == "source");
+    CHECK(plan({}, kUpright) == "source scale");
+    CHECK(plan({"stretch.from=0.04", "stretch.to=0.12"}) == "source"); // the clock tells, no stage
+    CHECK(plan({"clean.blocks=measured", "clean.noise_chroma=0", "clean.temporal=false"}, kUpright) ==
+          "source deblock denoise scale");
+    CHECK(plan({"enlarge.scale=2", "enlarge.method=bicubic"}) == "source scale"); // scaled once, not twice
+    CHECK(plan({"enlarge.scale=2", "enlarge.method=bicubic", "frame.aspect=1:1"}, kUpright) == "source scale");
+    CHECK(plan({"enlarge.scale=2", "enlarge.method=learned-quick"}) == "source network");
+    CHECK(plan({"enlarge.scale=2", "enlarge.method=learned-quick"}, kUpright) == "source network scale");
+    CHECK(plan({"motion.fps=50"}) == "source pick");
+    CHECK(plan({"motion.fps=50", "enlarge.scale=2", "enlarge.method=lanczos", "finish.grain.amount=2",
+                "finish.sharpen.amount=0"}) == "source pick scale grain");
+    CHECK(plan({"frame.aspect=9:16", "frame.fill=pad"}) == "source fill"); // nothing to scale
+    CHECK(plan({"frame.fill=pad"}, kUpright) == "source scale fill");
+    CHECK(plan({"finish.sharpen.amount=1", "finish.grain.amount=2", "finish.shadows=false", "finish.halo_limit=0"}) ==
+          "source sharpen grain");
+}
+
+TEST_CASE("what a destination adds is told on the step that it touches, and changes only what breaks a limit") {
+    const TempFolder folder;
+    test::writeClip(folder / "a.mp4", {.width = 128, .height = 72, .frames = 30});
+    const auto at = [&](const char* target, std::initializer_list<const char*> settings) {
+        return resolve(reader(folder / "a.mp4"), nullptr, ticketOf(settings), card(target));
+    };
+    DeliveryPtr d = at(kUpright, {});
+    REQUIRE(additionTo(*d, "frame"));
+    CHECK(additionTo(*d, "frame")->told == "Upright asks 108×192: crop, 32 % stays");
+    REQUIRE(additionTo(*d, "enlarge"));
+    CHECK(additionTo(*d, "enlarge")->told == "Enlarge is off: plain Lanczos makes up the ×2.67");
+    CHECK(d->asked == Ticket{});
+    CHECK(d->ticket.frame.on);
+    CHECK(d->sentence("frame") == "9:16 by cropping; 32 % of the picture stays.");
+    CHECK(d->remarks().size() == 2);
+    // The offer, taken: the network does it, and nothing is left to say but who does.
+    Ticket taken;
+    for (const std::string& s : additionTo(*d, "enlarge")->set) setByAssignment(taken, s);
+    d = resolve(reader(folder / "a.mp4"), nullptr, taken, card(kUpright));
+    CHECK(planOf(d) == "source network scale");
+    CHECK(additionTo(*d, "enlarge")->offer.empty());
+    // A shape, a width and a rate.
+    d = at(kSquare, {});
+    CHECK(d->size() == Size{60, 60});
+    CHECK(d->fps() == Approx(15));
+    CHECK(additionTo(*d, "motion")->told == "Square takes at most 15 frames a second: some are left out");
+    CHECK(additionTo(*d, "frame")->told.starts_with("Square asks 1:1 or 4:5: crop, 56 % stays"));
+    // What fits already is left alone.
+    d = at(kSquare, {"frame.aspect=4:5", "motion.fps=10", "frame.size=48x60"});
+    CHECK(d->additions.empty());
+    CHECK(d->ticket == d->asked);
+    CHECK(at(kUpright, {"frame.fill=pad"})->additions[0].told == "Upright asks 108×192: black beside the picture");
+    // Limits that no encode can mend.
+    const char* brief = R"({"name":"brief","max_seconds":0.5,"codecs":["wavelet"]})";
+    const auto broken = at(brief, {})->broken();
+    REQUIRE(broken.size() == 2);
+    CHECK(broken[0].limit == "duration_s");
+    CHECK(broken[1].limit == "codec");
+}
+
+TEST_CASE("points and boxes are mapped there and back, whatever the shape, the fill and the pixels' aspect") {
+    const TempFolder folder;
+    test::writeClip(folder / "a.mp4", {.width = 128, .height = 72, .frames = 4, .sar = {4, 3}});
+    for (const auto& t :
+         {ticketOf({"frame.aspect=9:16", "frame.x=0.1"}), ticketOf({"frame.aspect=1:1", "frame.fill=pad"}),
+          ticketOf({"enlarge.scale=3", "enlarge.method=lanczos"}), Ticket{}}) {
+        const DeliveryPtr d = resolve(reader(folder / "a.mp4"), nullptr, t);
+        for (const Point p : {Point{3, 5}, Point{100.5, 60.25}}) {
+            const Point there = d->toDelivered(0, p), back = d->toSource(0, there);
+            CHECK(back.x == Approx(p.x));
+            CHECK(back.y == Approx(p.y));
+        }
+        const FramingPlan plan = d->planAt(0);
+        const Point corner = d->toSource(0, {double(plan.x), double(plan.y)});
+        const Rect window = d->window(0);
+        CHECK(std::abs(window.x - corner.x) <= 1);
+        CHECK(d->source->format().frame().contains(window));
+        CHECK(d->at(2).plan.srcX == plan.srcX);
+    }
+    // A crop to the left shows the left.
+    const DeliveryPtr left = resolve(reader(folder / "a.mp4"), nullptr, ticketOf({"frame.aspect=9:16", "frame.x=0"}));
+    CHECK(left->window(0).x == 0);
+    CHECK(left->toDelivered(0, {0, 0}).x == Approx(0));
+}
+
+TEST_CASE("two clocks: every delivered frame tells its instant, and every frame of the clip who shows it") {
+    const TempFolder folder;
+    test::writeClip(folder / "a.mp4", {.frames = 30});
+    const auto clip = Clip::openVideo(folder / "a.mp4");
+    const auto clock = [&](std::initializer_list<const char*> settings) {
+        return FrameClock(clip, ticketOf(settings));
+    };
+    const FrameClock plain = clock({});
+    CHECK(plain.untouched());
+    CHECK(plain.count() == 30);
+    CHECK(plain.seconds() == Approx(1.2));
+    const FrameClock cut = clock({"stretch.from=0.4", "stretch.to=0.8"});
+    CHECK(cut.count() == 10);
+    CHECK(cut.first() == 10);
+    CHECK(cut.stageFrames() == 30); // what lies outside can be looked at too
+    CHECK(cut.pts(0) == 0);
+    CHECK(cut.deliveredAt(0.121) == 3);
+    CHECK(cut.deliveredAt(99) == 9);
+    for (const char* fps : {"motion.fps=50", "motion.fps=60", "motion.fps=12", "motion.fps=23.976", "motion.fps=240"})
+        for (const bool part : {false, true}) {
+            const FrameClock c = part ? clock({fps, "stretch.from=0.4", "stretch.to=0.8"}) : clock({fps});
+            INFO(fps << (part ? " of a stretch" : ""));
+            CHECK_FALSE(c.untouched());
+            const std::int64_t from = part ? 10 : 0, past = part ? 20 : 30;
+            CHECK(double(c.count()) == Approx(c.seconds() * c.fps()));
+            CHECK(c.seconds() == Approx(part ? 0.4 : 1.2).margin(0.06));
+            std::int64_t last = -1;
+            for (std::int64_t s = 0; s < c.stageFrames(); ++s) {
+                const std::int64_t n = c.sourceOf(s);
+                REQUIRE(n >= last);
+                REQUIRE(n < 30);
+                last = n;
+                const std::int64_t k = s - c.first();
+                if (k >= 0 && k < c.count()) REQUIRE((n >= from && n < past));
+                if (k >= 0 && k < c.count()) CHECK(c.deliveredAt(c.secondsAt(k) + 1e-4) == k);
+            }
+            // A frame that is shown leads to one that shows it; one that is left out to its nearest.
+            for (std::int64_t n = from; n < past; ++n) {
+                const std::int64_t s = c.stageOf(n), shown = c.sourceOf(s);
+                const bool anyone = [&] {
+                    for (std::int64_t o = 0; o < c.stageFrames(); ++o)
+                        if (c.sourceOf(o) == n) return true;
+                    return false;
+                }();
+                CHECK((anyone ? shown == n : std::abs(shown - n) <= 3));
+            }
+        }
+    CHECK_THROWS_AS(clock({"stretch.from=5", "stretch.to=6"}), Error);
+}
+
+TEST_CASE("a clip whose times are hostile, at 240 frames a second, costs no table") {
+    const TempFolder folder;
+    // Three frames, five hours apart.
+    test::writeClip(folder / "long.mkv", {.frames = 3, .bFrames = 0, .pts = {0, 18000000, 36000000}});
+    const auto clip = Clip::openVideo(folder / "long.mkv");
+    const FrameClock c(clip, ticketOf({"motion.fps=240"}));
+    CHECK(c.count() > 8'000'000);
+    CHECK(c.sourceOf(c.first()) == 0);
+    CHECK(c.sourceOf(c.stageOf(1)) == 1);
+    CHECK(c.sourceOf(c.first() + c.count() - 1) == 2);
+    const DeliveryPtr d = resolve(reader(folder / "long.mkv"), nullptr, ticketOf({"motion.fps=240"}));
+    CHECK(d->result->frames() > 8'000'000);
+    CHECK(d->at(c.count() - 1).instants.front().frame == 2);
+}
+
+TEST_CASE("without networks a delivery is the same, with filters in their place") {
+    const TempFolder folder;
+    test::writeClip(folder / "a.mp4", {.width = 128, .height = 72, .frames = 4});
+    const DeliveryPtr plain = resolve(reader(folder / "a.mp4"), nullptr, ticketOf({"finish.sharpen.amount=1"}));
+    CHECK(withoutNetworks(plain) == plain);
+    const DeliveryPtr d = resolve(reader(folder / "a.mp4"), nullptr,
+                                  ticketOf({"enlarge.scale=2", "enlarge.method=learned"}), card(kUpright));
+    const DeliveryPtr stand = withoutNetworks(d);
+    CHECK(planOf(stand) == "source scale");
+    CHECK(stand->size() == d->size());
+    CHECK(stand->frames() == d->frames());
+}
+
+TEST_CASE("framing may move from frame to frame, into a delivery's own stages") {
+    const TempFolder folder;
+    test::writeClip(folder / "a.mp4", {.width = 128, .height = 72, .frames = 6});
+    const auto source = std::make_shared<SourceStage>(reader(folder / "a.mp4"));
+    const VideoFacts& video = source->reader().clip().facts().video;
+    FramingPath path;
+    path.still = framingOf(ticketOf({"frame.size=54x96"}), video);
+    path.key = 9;
+    path.at = [still = path.still](std::int64_t n) {
+        FramingPlan p = still;
+        p.srcX = 10.0 * double(n);
+        return p;
+    };
+    const StagePtr moving = framed(source, source, path, video, Kernel::Bicubic);
+    Engine engine(std::size_t(8) << 20);
+    for (const std::int64_t n : {0, 2, 5}) {
+        const StagePtr still = framed(source, source, {path(n), {}, 0}, video, Kernel::Bicubic);
+        CHECK(still->key() != moving->key());
+        CHECK(test::meanSquare(engine.pull(*moving, n, moving->format().frame(), {}).planes[0],
+                               engine.pull(*still, n, still->format().frame(), {}).planes[0]) == 0);
+    }
+}
