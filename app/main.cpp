@@ -35,6 +35,7 @@ int main(int argc, char** argv) {
     ulm::app::keepMemoryTight();
     QApplication app(argc, argv);
     QApplication::setApplicationName("ulmwood");
+    QApplication::setApplicationVersion(ULMWOOD_VERSION);
     QApplication::setApplicationDisplayName("Ulmwood");
     ulm::app::prepareLook(app, false);
     ulm::app::MainWindow window(QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/ulmwood");

@@ -6,6 +6,7 @@
 #include "app/trials/trials_page.h"
 #include "app/widgets/error_note.h"
 #include "app/widgets/key_sheet.h"
+#include "app/widgets/preferences.h"
 #include "app/widgets/theme.h"
 
 #include <QApplication>
@@ -40,7 +41,8 @@ MainWindow::MainWindow(const QString& folder, QWidget* parent)
     runList_ = new RunListPage(runs_);
     trials_ = new TrialsPage(project_, bench_->live());
     proof_ = new ProofPage(project_, runs_);
-    for (QWidget* page : std::initializer_list<QWidget*>{bench_, trials_, runList_, proof_}) pages_->addWidget(page);
+    for (QWidget* page : std::initializer_list<QWidget*>{bench_, trials_, runList_, proof_, new KeySheet})
+        pages_->addWidget(page);
     connect(trials_, &TrialsPage::adopted, this, [this] { showPage(kBench); });
     column->addWidget(pages_, 1);
     row->addLayout(column, 1);
@@ -48,6 +50,10 @@ MainWindow::MainWindow(const QString& folder, QWidget* parent)
     connect(&project_, &Project::problem, errors_, &ErrorNote::tell);
     connect(&runs_, &RunQueue::failed, errors_, &ErrorNote::tell);
     connect(&runs_, &RunQueue::changed, this, &MainWindow::paintRail);
+    connect(&runs_, &RunQueue::proofWanted, this, [this](int run) {
+        showPage(kProof);
+        proof_->makeFor(run);
+    });
     connect(bench_, &BenchPage::filesWanted, this, &MainWindow::chooseFiles);
     connect(bench_, &BenchPage::runWanted, this, &MainWindow::addToRunList);
     connect(bench_, &BenchPage::fullTableChanged, this, [this](bool full) {
@@ -94,7 +100,8 @@ QWidget* MainWindow::makeRail() {
         [this] { showPage(kRunList); });
     add(tr("Proof"), "rail.proof", tr("Before and after, to show and to keep (Ctrl+4)"), [this] { showPage(kProof); });
     column->addStretch();
-    add(tr("Keys"), "rail.keys", tr("All shortcuts (?)"), [this] { KeySheet(this).exec(); });
+    add(tr("Keys"), "rail.keys", tr("All shortcuts (?)"), [this] { toggleKeys(); });
+    add(tr("Set up"), "rail.preferences", tr("Preferences: cores and memory (Ctrl+,)"), [this] { openPreferences(); });
     add(tr("Night"), "rail.night", tr("Day or night paper (Ctrl+N)"), [this] { setNight(!Theme::now().night); });
     return rail;
 }
@@ -102,7 +109,7 @@ QWidget* MainWindow::makeRail() {
 void MainWindow::paintRail() {
     if (!pages_) return;
     const Theme& t = Theme::now();
-    static const char* icons[] = {"bench", "trials", "runlist", "proof", "keys", "night"};
+    static const char* icons[] = {"bench", "trials", "runlist", "proof", "keys", "preferences", "night"};
     for (std::size_t i = 0; i < rail_.size(); ++i) {
         const bool here = static_cast<int>(i) == pages_->currentIndex();
         rail_[i]->setIcon(icon(icons[i], t.ink));
@@ -125,6 +132,18 @@ void MainWindow::showPage(int page) {
     pages_->setCurrentIndex(page);
     if (page == kBench) bench_->setFocus();
     paintRail();
+}
+
+void MainWindow::toggleKeys() {
+    const int now = pages_->currentIndex();
+    if (now != kKeys) beforeKeys_ = now;
+    showPage(now == kKeys ? beforeKeys_ : kKeys);
+}
+
+void MainWindow::openPreferences() {
+    Preferences dialog(this);
+    connect(&dialog, &Preferences::planChanged, this, [this](const WorkPlan& plan) { project_.setPlan(plan); });
+    dialog.exec();
 }
 
 void MainWindow::setNight(bool night) {
@@ -170,7 +189,8 @@ void MainWindow::addShortcuts() {
     key(QKeySequence("Ctrl+Tab"), [this] {
         if (project_.count()) project_.setCurrent((project_.current() + 1) % project_.count());
     });
-    key(QKeySequence("?"), [this] { KeySheet(this).exec(); });
+    key(QKeySequence("?"), [this] { toggleKeys(); });
+    key(QKeySequence("Ctrl+,"), [this] { openPreferences(); });
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* e) {

@@ -29,7 +29,7 @@ public:
     RunQueue& runs() { return runs_; }
     BenchPage& bench() { return *bench_; }
     ErrorNote& errors() { return *errors_; }
-    enum Page { kBench, kTrials, kRunList, kProof };
+    enum Page { kBench, kTrials, kRunList, kProof, kKeys };
     void showPage(int page);
     TrialsPage& trials() { return *trials_; }
     ProofPage& proof() { return *proof_; }
@@ -46,6 +46,8 @@ private:
     void paintRail();
     void chooseFiles();
     void addShortcuts();
+    void toggleKeys();
+    void openPreferences();
 
     Project project_;
     RunQueue runs_;
@@ -56,6 +58,7 @@ private:
     ProofPage* proof_;
     ErrorNote* errors_;
     std::vector<QToolButton*> rail_;
+    int beforeKeys_ = 0; ///< page that the keys were asked for on
 };
 
 } // namespace ulm::app

@@ -59,8 +59,11 @@ void addTargets(CLI::App& app, Action& action) {
                 for (const auto& t : all) j.push_back(ulm::toJson(t));
                 s.out << nlohmann::json{{"targets", j}}.dump(2) << "\n";
             } else
-                for (const auto& t : all) s.out << t.name << "  " << t.title << "\n";
-            for (const auto& p : problems) s.err << p << "\n";
+                for (const auto& t : all) {
+                    s.out << t.name << "  " << t.title << "\n";
+                    if (const std::string limits = limitsText(t); !limits.empty()) s.out << "    " << limits << "\n";
+                }
+            for (const auto& p : problems) s.err << "note: " << p << "\n";
             return 0;
         };
     });

@@ -11,8 +11,7 @@ namespace ulm::cli {
 namespace {
 
 struct Options {
-    std::string file, output, region;
-    double at = 0;
+    std::string file, output, region, at;
     TicketOptions ticket;
     int depth = 8;
     bool replace = false;
@@ -31,24 +30,24 @@ Rect parseRegion(const std::string& text) {
 
 int frame(const Options& o, Surroundings& s) {
     if (o.depth != 8 && o.depth != 16) throw Error(Fault::Usage, "", "--depth takes 8 or 16", "");
-    const Ticket ticket = o.ticket.ticket(s.err);
+    const double at = timeOf(o.at, "--at");
+    const Ticket ticket = o.ticket.ticket(s);
     const ClipPtr clip = Clip::openVideo(o.file, s.cancel);
-    if (!(o.at >= 0) || o.at > clip->secondsAt(clip->frameCount()))
+    if (at > clip->secondsAt(clip->frameCount()))
         throw Error(Fault::Usage, o.file,
-                    "there is no picture at " + std::to_string(o.at) + " s; it is " +
-                        std::to_string(clip->facts().duration) + " s long",
+                    "there is no picture at " + o.at + "; it is " + std::to_string(clip->facts().duration) + " s long",
                     "");
     if (!o.output.ends_with(".png"))
         throw Error(Fault::Usage, o.output, "a frame is written as PNG", "Give it a name that ends in .png.");
     OutputFile output(o.output, o.replace, o.ticket.read({o.file}));
-    const auto target = o.ticket.target();
+    const auto target = o.ticket.target(s);
     std::shared_ptr<const Inspection> found;
     if (needsInspection(ticket, target, clip->facts()))
         found = std::make_shared<const Inspection>(inspectClip(clip, s.cancel));
     const DeliveryPtr d =
         resolve(std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(32) << 20), found,
                 ticket, target);
-    for (const std::string& remark : d->remarks()) s.err << o.file << ": note: " << remark << "\n";
+    for (const std::string& remark : d->remarks()) o.ticket.notes.tell(s, o.file, remark);
     const StagePtr rgb = asRgb(d->result);
     const Rect whole = rgb->format().frame();
     const Rect region = o.region.empty() ? whole : parseRegion(o.region).intersected(whole);
@@ -58,9 +57,7 @@ int frame(const Options& o, Surroundings& s) {
                         std::to_string(whole.h),
                     "");
     Engine engine(std::size_t(192) << 20);
-    const std::string part = output.partPath();
-    writePng(engine.pull(*rgb, d->clock.stageOf(clip->frameAt(o.at)), region, s.cancel), o.depth, part);
-    output.keep(part);
+    output.write(pngOf(engine.pull(*rgb, d->clock.stageOf(clip->frameAt(at)), region, s.cancel), o.depth));
     return 0;
 }
 
@@ -72,7 +69,7 @@ void addFrame(CLI::App& app, Action& action) {
     c->footer(
         "Example:\n  ulmwood-cli frame clip.mp4 --at 2.5 -o spot.png --set enlarge.scale=3 --region 400,600,192,192");
     c->add_option("FILE", o->file, "Clip")->required();
-    c->add_option("--at", o->at, "Seconds from the clip's first picture")->required()->type_name("SECONDS");
+    c->add_option("--at", o->at, "Time from the clip's first picture: 2.5 or 0:02.5")->required()->type_name("TIME");
     c->add_option("-o,--output", o->output, "PNG to write")->required()->type_name("OUT.png");
     o->ticket.addTo(*c);
     c->add_option("--region", o->region, "Part of the delivered picture, pixels")->type_name("X,Y,W,H");

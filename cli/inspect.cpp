@@ -2,6 +2,7 @@
 #include "core/base/files.h"
 #include "core/deliver/output_file.h"
 #include "core/inspect/inspection.h"
+#include "core/media/clip_files.h"
 #include "core/pipeline/delivery.h"
 
 #include <cmath>
@@ -87,39 +88,52 @@ void addInspect(CLI::App& app, Action& action) {
         app.add_subcommand("inspect", "What is wrong with a clip: faults with readings, cuts, repeated frames, advice");
     c->footer("Example:\n  ulmwood-cli inspect clip.mp4 --ticket-out clip.ticket.json\n  ulmwood-cli render clip.mp4 "
               "-o out.mp4 --ticket clip.ticket.json");
-    auto file = std::make_shared<std::string>();
+    auto files = std::make_shared<std::vector<std::string>>();
     auto ticketOut = std::make_shared<std::string>();
     auto csv = std::make_shared<std::string>();
     auto target = std::make_shared<std::string>();
     auto json = std::make_shared<bool>(false);
     auto replace = std::make_shared<bool>(false);
-    c->add_option("FILE", *file, "Clip")->required();
-    c->add_flag("--json", *json, "One JSON object");
+    auto plan = std::make_shared<PlanOptions>();
+    c->add_option("FILE", *files, "Clips, and folders of clips")->required();
+    c->add_flag("--json", *json, "One JSON object; of several clips an array");
     c->add_option("--target", *target, "Tell what this destination would add to the advice")->type_name("NAME");
     c->add_option("--csv", *csv, "Write the readings as a table")->type_name("OUT.csv");
     c->add_option("--ticket-out", *ticketOut, "Write the advice as a ticket")->type_name("T.ticket.json");
     c->add_flag("--replace", *replace, "Replace outputs that exist");
+    plan->addTo(*c);
     c->callback([=, &action] {
         action = [=](Surroundings& s) {
+            plan->apply();
             const auto card =
                 target->empty() ? std::nullopt : std::optional(findTarget(loadTargets(targetFolders()), *target));
-            const ClipPtr clip = Clip::openVideo(*file, s.cancel);
-            std::optional<OutputFile> table;
-            if (!csv->empty()) table.emplace(*csv, *replace, std::vector{*file, *target, *ticketOut});
-            std::optional<OutputFile> ticket;
-            if (!ticketOut->empty()) ticket.emplace(*ticketOut, *replace, std::vector{*file, *target});
-            const Inspection i = inspectClip(clip, s.cancel);
-            if (ticket) ticket->write(ulm::toJson(advised(i, clip->facts())).dump(2) + "\n");
-            if (table) table->write(toCsv(i, clip->facts()));
-            nlohmann::json all = toJson(i, clip->facts());
-            if (card) all["target"] = forTarget(clip, i, *card);
-            if (*json) {
-                s.out << all.dump(2, ' ', false, nlohmann::json::error_handler_t::replace) << "\n";
-                return 0;
-            }
-            print(i, clip->facts(), s.out);
-            if (card) print(all["target"], s.out);
-            return 0;
+            const std::vector<std::string> clips = withFoldersOpened(*files);
+            if (clips.size() > 1 && !(csv->empty() && ticketOut->empty()))
+                throw Error(Fault::Usage, "", "--csv and --ticket-out are of one clip", "Name one clip with them.");
+            std::vector<std::string> read = clips;
+            read.push_back(*target);
+            std::optional<OutputFile> ticket, table;
+            if (!ticketOut->empty()) ticket.emplace(*ticketOut, *replace, read);
+            read.push_back(*ticketOut);
+            if (!csv->empty()) table.emplace(*csv, *replace, read);
+            nlohmann::json several = nlohmann::json::array();
+            const int worst = forEachFile(clips, s, [&](const std::string& file) {
+                const ClipPtr clip = Clip::openVideo(file, s.cancel);
+                const Inspection i = inspectClip(clip, s.cancel);
+                if (ticket) ticket->write(ulm::toJson(advised(i, clip->facts())).dump(2) + "\n");
+                if (table) table->write(toCsv(i, clip->facts()));
+                nlohmann::json all = toJson(i, clip->facts());
+                if (card) all["target"] = forTarget(clip, i, *card);
+                if (*json) {
+                    several.push_back(std::move(all));
+                    return;
+                }
+                if (clips.size() > 1) s.out << (file == clips.front() ? "" : "\n") << file << "\n";
+                print(i, clip->facts(), s.out);
+                if (card) print(all["target"], s.out);
+            });
+            if (*json) printJson(several, s);
+            return worst;
         };
     });
 }

@@ -3,6 +3,7 @@
 #include <csignal>
 #include <iostream>
 #include <malloc.h>
+#include <unistd.h>
 
 namespace {
 ulm::CancelToken stopped;
@@ -15,6 +16,6 @@ int main(int argc, char** argv) {
     std::signal(SIGPIPE, SIG_IGN);
     std::signal(SIGXFSZ, SIG_IGN); // a file size limit is told as an error, not by a signal
     mallopt(M_ARENA_MAX, 2);       // frames are large: many arenas only scatter them
-    ulm::cli::Surroundings here{std::cout, std::cerr, stopped};
+    ulm::cli::Surroundings here{std::cout, std::cerr, stopped, ::isatty(STDERR_FILENO) != 0};
     return ulm::cli::run({argv + 1, argv + argc}, here);
 }

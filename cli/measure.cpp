@@ -15,6 +15,7 @@ void addMeasure(CLI::App& app, Action& action) {
     struct Options {
         std::string reference, test, perFrame;
         bool json = false, replace = false;
+        Notes notes;
     };
     auto o = std::make_shared<Options>();
     c->add_option("REFERENCE", o->reference, "Clip that is right")->required();
@@ -22,6 +23,7 @@ void addMeasure(CLI::App& app, Action& action) {
     c->add_flag("--json", o->json, "One JSON object");
     c->add_option("--per-frame", o->perFrame, "Write a line a frame")->type_name("CSV");
     c->add_flag("--replace", o->replace, "Replace a table that exists");
+    o->notes.addTo(*c);
     c->callback([=, &action] {
         action = [=](Surroundings& s) {
             std::optional<OutputFile> table;
@@ -45,8 +47,10 @@ void addMeasure(CLI::App& app, Action& action) {
                       << " dB, worst " << a.min << " dB\n";
             }
             if (m.referenceFrames != m.testFrames)
-                s.err << "note: the clips have " << m.referenceFrames << " and " << m.testFrames
-                      << " frames; only the first " << m.frames.size() << " were compared\n";
+                o->notes.tell(s, "",
+                              "the clips have " + std::to_string(m.referenceFrames) + " and " +
+                                  std::to_string(m.testFrames) + " frames; only the first " +
+                                  std::to_string(m.frames.size()) + " were compared");
             return 0;
         };
     });

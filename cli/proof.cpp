@@ -18,8 +18,10 @@ void addProof(CLI::App& app, Action& action) {
     c->add_option("SOURCE", o->source, "The clip as it was")->required();
     c->add_option("RESULT", o->result, "What was made of it")->required();
     c->add_option("-o,--output", o->output, "PROOF.png or PROOF.mp4")->required();
-    c->add_option("--ticket", o->ticket, "The ticket it was made with: tells crop, stretch and values")
-        ->type_name("T.ticket.json");
+    c->add_option("--ticket", o->ticket,
+                  "The ticket it was made with, or the render's report: tells crop, stretch and values; else what the "
+                  "result says of itself")
+        ->type_name("T.json");
     c->add_option("--target", o->target, "The destination it was made for, with that ticket")->type_name("NAME");
     c->add_flag("--wipe", o->wipe, "MP4: a divider that wanders, instead of side by side");
     c->add_flag("--replace", o->replace, "Overwrite an existing proof");
@@ -30,7 +32,7 @@ void addProof(CLI::App& app, Action& action) {
             job.result = o->result;
             job.replace = o->replace;
             job.ticketFile = o->ticket;
-            if (!o->ticket.empty()) job.ticket = loadTicket(o->ticket);
+            if (!o->ticket.empty()) job.ticket = loadTicket(o->ticket, o->result);
             if (!o->target.empty()) job.target = findTarget(loadTargets(targetFolders()), o->target);
             if (job.target && !job.ticket) job.ticket.emplace();
             if (o->output.ends_with(".png"))

@@ -106,7 +106,7 @@ void makeClip(const ClipPlan& p, const std::string& folder, std::uint32_t seed, 
     SoundPlan heard = p.sound;
     heard.seconds = double(frames) / p.fps;
     writeWav(synthesise(heard), wav);
-    const SoundSource sound{wav, SoundMode::Aac, 0, 0, true, 0};
+    const SoundSource sound{wav, {{0, {SoundWay::Encoded, 1}}}};
     const auto path = [&](const std::string& name) { return (fs::path(folder) / name).string(); };
     {
         MovieWriter master(path("masters/" + p.name + ".mp4"), "mp4", encoding(w, h, p.fps, 10, "ultrafast"), sound);

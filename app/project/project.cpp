@@ -1,9 +1,11 @@
 #include "app/project/project.h"
 
+#include "app/project/log.h"
 #include "app/tasks/background.h"
 #include "app/tasks/image.h"
 #include "core/base/files.h"
 #include "core/base/json_file.h"
+#include "core/media/clip_files.h"
 #include "core/pipeline/delivery.h"
 #include "core/ticket/step.h"
 
@@ -18,20 +20,6 @@ namespace ulm::app {
 namespace {
 
 using nlohmann::json;
-
-QStringList withFolders(const QStringList& paths) {
-    static const QStringList kinds = {"*.mp4", "*.mov",  "*.mkv", "*.webm", "*.avi", "*.m4v", "*.gif",
-                                      "*.mpg", "*.mpeg", "*.ts",  "*.wmv",  "*.flv", "*.3gp", "*.ogv"};
-    QStringList files;
-    for (const QString& p : paths) {
-        if (!QFileInfo(p).isDir()) {
-            files << p;
-            continue;
-        }
-        for (const QFileInfo& f : QDir(p).entryInfoList(kinds, QDir::Files, QDir::Name)) files << f.filePath();
-    }
-    return files;
-}
 
 json toJson(const Spot& s) {
     return {{"what", s.what.toStdString()},
@@ -75,11 +63,12 @@ const Inspection& ClipEntry::known() const {
 
 QString ClipEntry::name() const { return QFileInfo(path).completeBaseName(); }
 
-Project::Project(const QString& folder, QObject* parent) : QObject(parent), engine_(std::size_t(768) << 20) {
-    if (!folder.isEmpty()) {
-        QDir().mkpath(folder);
-        file_ = folder + "/session.json";
-    }
+Project::Project(const QString& folder, QObject* parent)
+    : QObject(parent), engine_(cacheShare(std::size_t(768) << 20, 0.25)) {
+    openSession(folder);
+    onUncaught([self = QPointer<Project>(this)](const Error& e) {
+        if (self) self->tell(e);
+    });
     std::vector<std::string> problems;
     targets_ = loadTargets(targetFolders(), &problems);
     const bool own = std::ranges::any_of(targets_, [](const Target& t) { return !t.file.empty(); });
@@ -90,6 +79,31 @@ Project::Project(const QString& folder, QObject* parent) : QObject(parent), engi
     connect(&keep_, &QTimer::timeout, this, &Project::keepNow);
     for (const auto& p : problems)
         QTimer::singleShot(0, this, [this, p] { Q_EMIT problem({}, QString::fromStdString(p), {}); });
+}
+
+void Project::openSession(const QString& folder) {
+    if (folder.isEmpty()) return;
+    QString own = folder;
+    for (int n = 2; n < 100; ++n, own = folder + QString("/window-%1").arg(n - 1)) {
+        QDir().mkpath(own);
+        claim_ = Claim::on(own.toStdString());
+        if (claim_) break;
+    }
+    if (own != folder)
+        QTimer::singleShot(0, this, [this] {
+            Q_EMIT problem({}, tr("another window has the session open: this one keeps one of its own"),
+                           tr("Close the other window and start again to go on with its clips here."));
+        });
+    file_ = own + "/session.json";
+    openLog(own);
+    logLine("started, version " ULMWOOD_VERSION);
+}
+
+void Project::setPlan(const WorkPlan& plan) {
+    plan_ = plan;
+    setWorkPlan(plan);
+    logLine(QString("plan: %1 cores, %2 MB").arg(plan.cores).arg(plan.memory >> 20));
+    keepSoon();
 }
 
 Project::~Project() {
@@ -112,6 +126,8 @@ void Project::restore() {
         if (!j.is_object()) return;
         night_ = j.value("night", false);
         phoneHeight_ = std::clamp(j.value("phone_height", 0.0), 0.0, 8000.0);
+        if (j.contains("cores") && j.contains("memory_mb"))
+            setPlan({j["cores"].get<int>(), std::clamp<std::int64_t>(j["memory_mb"], 0, 1 << 24) << 20});
         if (j.contains("watched") && j["watched"].is_array()) watched_ = j["watched"].get<std::set<std::string>>();
         if (j.contains("chosen") && j["chosen"].is_array()) chosen_ = j["chosen"].get<std::set<std::string>>();
         if (const auto name = j.value("on_table", std::string()); watched_.contains(name)) onTable_ = name;
@@ -142,10 +158,12 @@ void Project::restore() {
 }
 
 void Project::addFiles(const QStringList& paths) {
-    const QStringList files = withFolders(paths);
-    if (files.isEmpty() && !paths.isEmpty())
-        Q_EMIT problem(paths.first(), tr("There is no clip in this folder."),
-                       tr("Drop video files, or a folder that holds some."));
+    QStringList files;
+    for (const QString& p : paths) try { // one bad folder does not keep the others from being opened
+            for (const std::string& f : withFoldersOpened({p.toStdString()})) files << QString::fromStdString(f);
+        } catch (const Error& e) {
+            tell(e);
+        }
     for (const QString& f : files) {
         const QString path = QFileInfo(f).absoluteFilePath();
         const auto same = std::ranges::find_if(clips_, [&](const auto& c) { return c->path == path; });
@@ -193,6 +211,7 @@ void Project::openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isN
             if (failed)
                 Q_EMIT problem(QString::fromStdString(failed->file), QString::fromStdString(failed->reason),
                                QString::fromStdString(failed->remedy));
+            logLine("opened " + entry->path);
             entry->clip = clip;
             entry->reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(96) << 20);
             entry->playhead = std::clamp<std::int64_t>(entry->playhead, 0, clip->frameCount() - 1);
@@ -213,7 +232,7 @@ void Project::openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isN
 
 void Project::drawThumbnail(const std::shared_ptr<ClipEntry>& entry) {
     const QPointer<QObject> self(this);
-    inBackground(Lane::Quick, [this, self, entry, cancel = closing_, clip = entry->clip] {
+    inBackground(Lane::Thumbnails, [this, self, entry, cancel = closing_, clip = entry->clip] {
         try {
             const auto source = std::make_shared<SourceStage>(
                 std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 1 << 20));
@@ -299,6 +318,8 @@ void Project::remove(int index) {
 
 void Project::setCurrent(int index) {
     if (index == current_ || index < 0 || index >= count()) return;
+    // What is not looked at keeps neither decoder nor pictures.
+    if (const ClipEntry* left = currentClip(); left && left->reader) left->reader->rest();
     current_ = index;
     stroke_.clear();
     Q_EMIT shelfChanged();
@@ -523,8 +544,10 @@ nlohmann::json Project::session() const {
         if (c->kept) one["kept"] = ulm::toJson(*c->kept);
         clips.push_back(one);
     }
-    return {{"clips", clips},      {"current", current_}, {"night", night_},      {"phone_height", phoneHeight_},
-            {"watched", watched_}, {"chosen", chosen_},   {"on_table", onTable_}, {"runs", runs}};
+    json all = {{"clips", clips},      {"current", current_}, {"night", night_},      {"phone_height", phoneHeight_},
+                {"watched", watched_}, {"chosen", chosen_},   {"on_table", onTable_}, {"runs", runs}};
+    if (plan_) all["cores"] = plan_->cores, all["memory_mb"] = plan_->memory >> 20;
+    return all;
 }
 
 void Project::keepSoon() {

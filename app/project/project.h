@@ -1,6 +1,8 @@
 #pragma once
 
+#include "core/base/claim.h"
 #include "core/engine/engine.h"
+#include "core/engine/work_plan.h"
 #include "core/inspect/inspection.h"
 #include "core/media/decoder.h"
 #include "core/target/target.h"
@@ -64,6 +66,7 @@ class Project : public QObject {
     Q_OBJECT
 public:
     /// `folder`: where the session is kept; made if missing. Empty: nothing is kept (tests).
+    /// Where another window has that session open, this one keeps one of its own beside it, and says so.
     explicit Project(const QString& folder, QObject* parent = nullptr);
     ~Project() override;
 
@@ -123,6 +126,8 @@ public:
     double phoneHeight() const { return phoneHeight_; }
     void setPhoneHeight(double pixels) { phoneHeight_ = pixels, keepSoon(); }
 
+    /// What the program may take of the machine; kept with the session.
+    void setPlan(const WorkPlan& plan);
     /// Reports an error; from any thread.
     void tell(const Error& e);
 
@@ -147,6 +152,7 @@ signals:
     void problem(const QString& file, const QString& reason, const QString& remedy);
 
 private:
+    void openSession(const QString& folder);
     void openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isNew);
     void drawThumbnail(const std::shared_ptr<ClipEntry>& entry);
     void inspect(const std::shared_ptr<ClipEntry>& entry);
@@ -156,6 +162,8 @@ private:
     nlohmann::json session() const;
 
     QString file_;
+    std::optional<Claim> claim_; ///< on the session's folder
+    std::optional<WorkPlan> plan_;
     std::vector<std::shared_ptr<ClipEntry>> clips_;
     int current_ = -1;
     QString stroke_;

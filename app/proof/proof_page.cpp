@@ -114,6 +114,14 @@ void ProofPage::refresh() {
                                               "its proof is made here."));
 }
 
+void ProofPage::makeFor(int run) {
+    refresh();
+    const auto row = std::ranges::find(rows_, run);
+    if (row == rows_.end()) return;
+    list_->setCurrentRow(static_cast<int>(row - rows_.begin()));
+    make(Kind::Sheet);
+}
+
 void ProofPage::make(Kind kind) {
     const RunItem* r = chosen();
     if (!r || busy_) return;

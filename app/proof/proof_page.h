@@ -20,6 +20,8 @@ public:
     enum class Kind { Sheet, SideBySide, Wipe };
     ProofPage(Project& project, RunQueue& runs, QWidget* parent = nullptr);
     void make(Kind kind);
+    /// Chooses this item of the run list, and makes its page.
+    void makeFor(int run);
     bool busy() const { return busy_; }
     /// The proof made last; empty before.
     const QString& made() const { return made_; }

@@ -4,6 +4,7 @@
 #include "app/words/sentences.h"
 
 #include <QDesktopServices>
+#include <QDir>
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -20,13 +21,23 @@ QString stateWord(const RunItem& r) {
     switch (r.state) {
     case RunItem::State::Waiting: return RunRow::tr("waiting");
     case RunItem::State::Running:
-        return r.progress.phase == "measuring" ? RunRow::tr("measuring")
-               : r.progress.phase == "fitting" ? RunRow::tr("fitting the size")
-                                               : RunRow::tr("rendering");
+        return r.progress.phase == "measuring"     ? RunRow::tr("measuring")
+               : r.progress.phase == "forecasting" ? RunRow::tr("forecasting the size")
+               : r.progress.phase == "fitting"     ? RunRow::tr("fitting the size")
+                                                   : RunRow::tr("rendering");
     case RunItem::State::Done: return RunRow::tr("done");
     case RunItem::State::Failed: return RunRow::tr("not done");
     default: return RunRow::tr("cancelled");
     }
+}
+
+// "out.mp4 in ~/clips": what it is called, and where.
+QString placeText(const QString& path) {
+    const QFileInfo f(path);
+    QString folder = QDir::toNativeSeparators(f.absolutePath());
+    if (const QString home = QDir::homePath(); folder == home || folder.startsWith(home + "/"))
+        folder = "~" + folder.mid(home.size());
+    return RunRow::tr("%1 in %2").arg(f.fileName(), folder);
 }
 
 } // namespace
@@ -50,6 +61,8 @@ RunRow::RunRow(int index, RunQueue& queue, QWidget* parent) : QWidget(parent), i
     };
     const bool open = r.state == RunItem::State::Waiting || r.state == RunItem::State::Running;
     if (open) add("stop", "cancelRun", tr("Cancel"), [this] { queue_.cancel(index_); });
+    if (r.state == RunItem::State::Done)
+        add("proof", "proofRun", tr("Before and after"), [this] { Q_EMIT queue_.proofWanted(index_); });
     if (r.state == RunItem::State::Done)
         add("folder", "openFolder", tr("Open the folder"),
             [path = r.output] { QDesktopServices::openUrl(QUrl::fromLocalFile(QFileInfo(path).path())); });
@@ -83,7 +96,7 @@ void RunRow::paintEvent(QPaintEvent*) {
     p.setFont(words(8.5));
     p.setPen(t.faint);
     p.drawText(QRect(42, 30, width() - 160, 16), Qt::AlignVCenter,
-               p.fontMetrics().elidedText(r.output, Qt::ElideMiddle, 520));
+               p.fontMetrics().elidedText(placeText(r.output), Qt::ElideMiddle, 420));
     const int x = std::max(480, width() / 2), w = width() - x - 110;
     p.setFont(words(9));
     p.setPen(failed ? t.emberInk : t.ink);

@@ -1,5 +1,6 @@
 #include "app/runlist/run_queue.h"
 
+#include "app/project/log.h"
 #include "app/words/sentences.h"
 #include "core/deliver/output_file.h"
 
@@ -43,7 +44,16 @@ void RunQueue::restore() {
                       : state == "cancelled" ? RunItem::State::Cancelled
                                              : RunItem::State::Waiting;
             r.words = QString::fromStdString(j.value("words", ""));
-            if (state == "running") r.words = tr("Was interrupted; starts again.");
+            r.interrupted = j.value("interrupted", 0);
+            if (state == "running") {
+                r.words = tr("Was interrupted; starts again.");
+                // What may itself have ended the program is not started over and over.
+                if (++r.interrupted > 1) {
+                    r.state = RunItem::State::Failed;
+                    r.words = tr("The program ended twice while this ran: it is not started by itself any more. Try it "
+                                 "again alone, or with less: a smaller size, fewer steps.");
+                }
+            }
             items_.push_back(r);
         } catch (const std::exception&) { // an entry that makes no sense is left out; the others still run
         }
@@ -55,11 +65,9 @@ void RunQueue::keep() {
     json all = json::array();
     static const char* kStates[] = {"waiting", "running", "done", "failed", "cancelled"};
     for (const RunItem& r : items_) {
-        json j = {{"clip", r.clip.toStdString()},
-                  {"output", r.output.toStdString()},
-                  {"ticket", toJson(r.ticket)},
-                  {"state", kStates[static_cast<int>(r.state)]},
-                  {"words", r.words.toStdString()}};
+        json j = {{"clip", r.clip.toStdString()},   {"output", r.output.toStdString()},
+                  {"ticket", toJson(r.ticket)},     {"state", kStates[static_cast<int>(r.state)]},
+                  {"words", r.words.toStdString()}, {"interrupted", r.interrupted}};
         if (r.target) j["target"] = toJson(*r.target);
         all.push_back(j);
     }
@@ -101,7 +109,7 @@ void RunQueue::startNext() {
     const QPointer<QObject> self(this);
     worker_.submit([this, self, job, round](const CancelToken& cancel) {
         RunItem::State state = RunItem::State::Failed;
-        QString words, reason, remedy;
+        QString words, reason, remedy, output;
         try {
             const ExportReport r = exportClip(job, cancel, [&](const ExportProgress& p) {
                 onInterface(self, [=, this] {
@@ -115,7 +123,7 @@ void RunQueue::startNext() {
             if (r.limitBytes)
                 words += tr("; %1 % of the limit").arg(100.0 * double(r.bytes) / double(r.limitBytes), 0, 'f', 1);
             if (r.lostFrames) words += tr("; %1 frames were damaged in the source").arg(r.lostFrames);
-            if (!r.soundNote.empty()) words += "; " + QString::fromStdString(r.soundNote);
+            output = QString::fromStdString(r.output);
         } catch (const Cancelled&) {
             state = RunItem::State::Cancelled;
             words = tr("Cancelled; nothing was left behind.");
@@ -123,15 +131,15 @@ void RunQueue::startNext() {
             reason = QString::fromStdString(e.reason);
             remedy = QString::fromStdString(e.remedy);
             words = reason + (remedy.isEmpty() ? "." : ". " + remedy);
-        } catch (const std::bad_alloc&) {
-            reason = words = tr("There is not enough memory for this.");
-            remedy = tr("Choose a smaller size, or close other programs.");
         }
         onInterface(self, [=, this] {
             if (round != round_ || running_ < 0) return;
             RunItem& r = items_[static_cast<std::size_t>(running_)];
             r.state = state;
             r.words = words;
+            r.interrupted = 0;
+            if (!output.isEmpty()) r.output = output; // its name may have been taken meanwhile
+            logLine(r.clip + " → " + r.output + ": " + words);
             const QString file = r.clip;
             running_ = -1;
             project_.rendering = false;
@@ -168,6 +176,7 @@ void RunQueue::again(int i) {
     RunItem& r = items_[static_cast<std::size_t>(i)];
     r.state = RunItem::State::Waiting;
     r.words.clear();
+    r.interrupted = 0;
     if (QFileInfo::exists(r.output)) r.output = QString::fromStdString(freeName(r.output.toStdString()));
     keep();
     Q_EMIT changed();

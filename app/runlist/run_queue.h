@@ -15,7 +15,8 @@ struct RunItem {
     Ticket ticket;
     std::optional<Target> target;
     ExportProgress progress;
-    QString words; ///< the outcome: size and duration, or reason and remedy
+    QString words;       ///< the outcome: size and duration, or reason and remedy
+    int interrupted = 0; ///< times that the program ended while this ran
 };
 
 /// Renders deliveries one after another in the background. Kept with the session: what was under way when the
@@ -39,6 +40,7 @@ public:
 signals:
     void changed();
     void progressed(int index);
+    void proofWanted(int index); ///< a person wants to see it before and after
     void failed(const QString& file, const QString& reason, const QString& remedy);
 
 private:

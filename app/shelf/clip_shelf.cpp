@@ -12,6 +12,7 @@
 #include <QPainter>
 #include <QPushButton>
 #include <QToolButton>
+#include <QVBoxLayout>
 #include <cmath>
 
 namespace ulm::app {
@@ -133,9 +134,15 @@ void ClipCard::contextMenuEvent(QContextMenuEvent* e) { Q_EMIT menuWanted(e->glo
 
 ClipShelf::ClipShelf(Project& project, QWidget* parent) : QWidget(parent), project_(project) {
     setObjectName("clipShelf");
-    setFixedHeight(58);
-    auto* all = new QHBoxLayout(this);
-    all->setContentsMargins(14, 4, 14, 4);
+    setSizePolicy(QSizePolicy::Preferred, QSizePolicy::Fixed);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(14, 4, 14, 4);
+    column->setSpacing(4);
+    auto* strip = new QWidget;
+    strip->setFixedHeight(50);
+    auto* all = new QHBoxLayout(strip);
+    all->setContentsMargins(0, 0, 0, 0);
+    column->addWidget(strip);
     scroll_ = new QScrollArea;
     scroll_->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     scroll_->setWidgetResizable(true);
@@ -166,6 +173,13 @@ ClipShelf::ClipShelf(Project& project, QWidget* parent) : QWidget(parent), proje
         row_->update();
     });
     refresh();
+}
+
+void ClipShelf::showFacts(bool on) {
+    if (on == (facts_ != nullptr)) return;
+    delete facts_;
+    facts_ = on ? new FactsSheet(project_) : nullptr;
+    if (facts_) layout()->addWidget(facts_);
 }
 
 void ClipShelf::setOrder(Order order) {
@@ -241,8 +255,7 @@ void ClipShelf::openMenu() {
                                      {tr("With repeated frames"), Only::Repeats},
                                      {tr("Over a limit"), Only::Over}})
         entry(show, name, only_ == only, [this, only = only] { setOnly(only); });
-    menu.addAction(tr("All clips side by side…"), this, [this] { (new FactsSheet(project_, this))->show(); })
-        ->setEnabled(project_.count() > 0);
+    entry(&menu, tr("All clips as a table"), facts_ != nullptr, [this] { showFacts(!facts_); });
     menu.exec(menu_->mapToGlobal(QPoint(0, menu_->height())));
 }
 

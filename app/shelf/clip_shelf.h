@@ -11,6 +11,8 @@ class QToolButton;
 
 namespace ulm::app {
 
+class FactsSheet;
+
 /// One clip on the shelf: picture, name, what was found, whether it fits. Click chooses it; Ctrl+click marks it for
 /// copying.
 class ClipCard : public QWidget {
@@ -46,6 +48,8 @@ public:
     explicit ClipShelf(Project& project, QWidget* parent = nullptr);
     void setOrder(Order order);
     void setOnly(Only only);
+    /// All clips as a table under the cards.
+    void showFacts(bool on);
     /// Places of the shown clips in the project, in the order shown.
     std::vector<int> shown() const;
 
@@ -63,6 +67,7 @@ private:
     QHBoxLayout* cards_;
     QScrollArea* scroll_;
     QToolButton* menu_;
+    FactsSheet* facts_ = nullptr; ///< under the cards, while it is asked for
     Order order_ = Order::AsAdded;
     Only only_ = Only::All;
     QStringList paths_; ///< of the cards that stand there

@@ -25,12 +25,10 @@ private:
 
 } // namespace
 
-FactsSheet::FactsSheet(Project& project, QWidget* parent) : QDialog(parent), project_(project) {
+FactsSheet::FactsSheet(Project& project, QWidget* parent) : QWidget(parent), project_(project) {
     setObjectName("factsSheet");
-    setWindowTitle(tr("All clips side by side"));
-    resize(1080, 520);
     auto* all = new QVBoxLayout(this);
-    all->setContentsMargins(12, 12, 12, 12);
+    all->setContentsMargins(0, 0, 0, 6);
     table_ = new QTableWidget;
     table_->setObjectName("factsTable");
     table_->setEditTriggers(QAbstractItemView::NoEditTriggers);
@@ -96,6 +94,7 @@ void FactsSheet::fill() {
         word(i ? QString::fromStdString(i->kind) + (i->dark ? tr(", dark") : QString()) : QString());
     }
     table_->resizeColumnsToContents();
+    setFixedHeight(std::min(260, 44 + table_->rowCount() * table_->verticalHeader()->defaultSectionSize()));
     table_->setSortingEnabled(true);
 }
 

@@ -2,14 +2,14 @@
 
 #include "app/project/project.h"
 
-#include <QDialog>
+#include <QWidget>
 
 class QTableWidget;
 
 namespace ulm::app {
 
 /// All clips side by side: facts and readings in a table that sorts by any of them. Choosing a row chooses the clip.
-class FactsSheet : public QDialog {
+class FactsSheet : public QWidget {
     Q_OBJECT
 public:
     explicit FactsSheet(Project& project, QWidget* parent = nullptr);

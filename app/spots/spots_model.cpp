@@ -4,15 +4,17 @@
 #include "core/inspect/readings.h"
 
 #include <algorithm>
+#include <cmath>
 #include <tbb/parallel_for.h>
 
 namespace ulm::app {
 namespace {
 
-constexpr int kMeasured = 64; // side of what a spot's reading is taken from: source pixels, where its fault lives
+// Side of what a spot's reading is taken from: source pixels, where its fault lives. Less says nothing.
+constexpr int kMeasured = 64, kLeastMeasured = 24;
 
-// Faults of compression and sensors are told where they live, before any change of size; what an eye judges by, as it
-// is delivered.
+// Faults of compression and sensors are read in the clip's own pixels, where they live; what an eye judges by, in those
+// that are delivered.
 bool toldAsDelivered(const QString& what) {
     return what == "softness_px" || what == "haloes" || what == "stairs" || what == "text" || what == "face";
 }
@@ -91,8 +93,8 @@ void SpotsModel::refresh() {
     pictures_.resize(c->spots.size());
     struct Ask {
         QString what;
-        std::int64_t frame, stage; ///< of the clip; of the delivery
-        Rect region, measured;
+        std::int64_t stage;
+        Rect region, measured; ///< delivered pixels; source pixels, of what region shows; empty: nothing to read
         double scale;
         bool loops;
     };
@@ -102,10 +104,10 @@ void SpotsModel::refresh() {
         pictures_[i].fresh = false;
         const QSize size = i < sizes_.size() ? sizes_[i] : QSize(208, 208);
         const std::int64_t frame = frameOf(s), stage = d->clock.stageOf(frame);
-        asks.push_back({s.what, d->clock.sourceOf(stage), stage,
-                        spotRegion(d->toDelivered(stage, {s.x, s.y}), size, d->result->format()),
-                        spotRegion({s.x, s.y}, {kMeasured, kMeasured}, d->source->format()), d->planAt(stage).scale(),
-                        s.what == "motion"});
+        const Rect region = spotRegion(d->toDelivered(stage, {s.x, s.y}), size, d->result->format());
+        const Rect wanted = spotRegion({s.x, s.y}, {kMeasured, kMeasured}, d->source->format());
+        asks.push_back(
+            {s.what, stage, region, d->readable(stage, region, wanted), d->planAt(stage).scale(), s.what == "motion"});
     }
     Q_EMIT updated();
     const QPointer<QObject> self(this);
@@ -119,13 +121,17 @@ void SpotsModel::refresh() {
                 s.region = a.region;
                 s.after = toImage(e.pull(*after, a.stage, a.region, cancel, Engine::Keep::Inputs));
                 s.before = toImage(e.pull(*before, a.stage, a.region, cancel));
-                const auto reading = [&](const StagePtr& delivered, const StagePtr& source) {
-                    return toldAsDelivered(a.what)
-                               ? spotReading(a.what, e.pull(*delivered, a.stage, a.region, cancel), a.scale)
-                               : spotReading(a.what, e.pull(*source, a.frame, a.measured, cancel), 1);
+                // Both sides from delivered pixels, so that whatever treats the clip is read.
+                const auto reading = [&](const StagePtr& delivered) {
+                    if (toldAsDelivered(a.what))
+                        return spotReading(a.what, e.pull(*delivered, a.stage, a.region, cancel), a.scale);
+                    if (std::min(a.measured.w, a.measured.h) < kLeastMeasured) return std::nan("");
+                    const StagePtr there = d->inSourcePixels(delivered, a.stage, a.measured);
+                    return spotReading(
+                        a.what, e.pull(*there, a.stage, there->format().frame(), cancel, Engine::Keep::Inputs), 1);
                 };
-                s.readingAfter = reading(d->result, d->cleaned);
-                s.readingBefore = reading(d->before, d->source);
+                s.readingAfter = reading(d->result);
+                s.readingBefore = reading(d->before);
                 for (std::int64_t n = a.stage - 3; a.loops && n <= a.stage + 3; ++n) {
                     if (n < 0 || n >= d->result->frames()) continue;
                     s.loopAfter.push_back(toImage(e.pull(*after, n, a.region, cancel, Engine::Keep::Inputs)));

@@ -8,6 +8,27 @@ namespace ulm::app {
 
 namespace {
 
+std::mutex uncaughtMutex;
+std::function<void(const Error&)> uncaught;
+
+// The last boundary: a job that throws what nobody foresaw is told, and its thread goes on.
+void runGuarded(const std::function<void()>& job) {
+    try {
+        guarded("", job);
+    } catch (const Cancelled&) { // a newer job waits
+    } catch (const Error& e) {
+        QCoreApplication* app = QCoreApplication::instance();
+        if (!app) return;
+        QMetaObject::invokeMethod(
+            app,
+            [e] {
+                std::lock_guard lock(uncaughtMutex);
+                if (uncaught) uncaught(e);
+            },
+            Qt::QueuedConnection);
+    }
+}
+
 // Work gives way to the window: on Linux each thread has a niceness of its own, and those it starts inherit it.
 void giveWay(int niceness) { setpriority(PRIO_PROCESS, 0, niceness); }
 
@@ -66,11 +87,13 @@ void LatestWorker::loop() {
             running_ = token;
             working_ = true;
         }
-        try {
-            job(token);
-        } catch (const Cancelled&) { // a newer job waits
-        }
+        runGuarded([&] { job(token); });
     }
+}
+
+void onUncaught(std::function<void(const Error&)> tell) {
+    std::lock_guard lock(uncaughtMutex);
+    uncaught = std::move(tell);
 }
 
 void onInterface(const QPointer<QObject>& context, std::function<void()> then) {
@@ -87,10 +110,11 @@ void onInterface(const QPointer<QObject>& context, std::function<void()> then) {
 namespace {
 
 QThreadPool& pool(Lane lane) {
-    static QThreadPool quick, long_;
+    static QThreadPool quick, long_, thumbnails;
     quick.setMaxThreadCount(4);
     long_.setMaxThreadCount(1);
-    return lane == Lane::Quick ? quick : long_;
+    thumbnails.setMaxThreadCount(1);
+    return lane == Lane::Quick ? quick : lane == Lane::Long ? long_ : thumbnails;
 }
 
 } // namespace
@@ -98,12 +122,13 @@ QThreadPool& pool(Lane lane) {
 void inBackground(Lane lane, std::function<void()> work) {
     pool(lane).start([work = std::move(work), lane] {
         giveWay(lane == Lane::Long ? 8 : 4);
-        work();
+        runGuarded(work);
     });
 }
 
 void finishBackground() {
     pool(Lane::Long).waitForDone();
+    pool(Lane::Thumbnails).waitForDone();
     pool(Lane::Quick).waitForDone();
 }
 

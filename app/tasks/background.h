@@ -35,11 +35,15 @@ private:
     std::thread thread_;
 };
 
+/// What is done with an exception that no job caught; called on the interface thread. One at a time, for all.
+void onUncaught(std::function<void(const Error&)> tell);
+
 /// Runs `then` on the interface thread, if `context` still lives by then. Callable from any thread.
 void onInterface(const QPointer<QObject>& context, std::function<void()> then);
 
-/// Runs `work` off the interface thread. Long work queues up behind its like, so it never delays quick work.
-enum class Lane { Quick, Long };
+/// Runs `work` off the interface thread. Long work, and thumbnails, which take memory, queue up behind their like, so
+/// they never delay quick work.
+enum class Lane { Quick, Long, Thumbnails };
 void inBackground(Lane lane, std::function<void()> work);
 /// Waits for everything started by inBackground(): call before the application object goes.
 void finishBackground();

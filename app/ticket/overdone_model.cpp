@@ -62,9 +62,9 @@ Overdone OverdoneModel::judge(const Delivery& d, const std::vector<Place>& place
         o.scale = d.planAt(place.stage).scale();
         o.noise = d.found->readings.noise;
         o.text = place.text;
-        if (place.moving && place.stage + 1 < d.result->frames()) {
+        if (place.stage + 1 < d.result->frames()) {
             o.beforeNext = e.pull(*d.before, place.stage + 1, region, cancel);
-            o.afterNext = e.pull(*d.result, place.stage + 1, region, cancel);
+            if (place.moving) o.afterNext = e.pull(*d.result, place.stage + 1, region, cancel);
         }
         all.join(judgeOverdone(o));
     }

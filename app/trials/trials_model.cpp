@@ -12,7 +12,8 @@
 namespace ulm::app {
 namespace {
 
-constexpr int kSide = 192; // delivered pixels of a cell
+constexpr int kSide = 192;         // delivered pixels of a cell
+constexpr int kLeastMeasured = 24; // of the clip's own; less says nothing
 
 Rect around(const Point& centre, int side, const PictureFormat& f) {
     const int w = std::min(side, f.width), h = std::min(side, f.height);
@@ -70,15 +71,15 @@ void TrialsModel::run(std::vector<Candidate> candidates) {
     arrange();
     Q_EMIT changed();
     struct Place {
-        std::int64_t frame, stage; ///< of the clip; of the deliveries
-        Rect delivered, source;
+        std::int64_t stage;
+        Rect delivered, source; ///< source: what of the clip `delivered` shows, to be read
     };
     std::vector<Place> places;
     for (const Spot& s : spots_) {
         const std::int64_t stage = base->clock.stageOf(live_.spots().frameOf(s));
-        places.push_back({base->clock.sourceOf(stage), stage,
-                          around(base->toDelivered(stage, {s.x, s.y}), kSide, base->result->format()),
-                          around({s.x, s.y}, 96, base->source->format())});
+        const Rect delivered = around(base->toDelivered(stage, {s.x, s.y}), kSide, base->result->format());
+        places.push_back(
+            {stage, delivered, base->readable(stage, delivered, around({s.x, s.y}, 96, base->source->format()))});
     }
     std::vector<DeliveryPtr> pipelines;
     for (const Candidate& t : candidates_) pipelines.push_back(live_.deliveries().ofTicket(t.ticket));
@@ -98,9 +99,14 @@ void TrialsModel::run(std::vector<Candidate> candidates) {
                                   after = e.pull(*line->result, p.stage, p.delivered, cancel);
                     cell.picture =
                         toImage(e.pull(*asRgb(line->result), p.stage, p.delivered, cancel, Engine::Keep::Inputs));
-                    cell.measure = measureTrial(e.pull(*line->source, p.frame, p.source, cancel),
-                                                e.pull(*line->cleaned, p.frame, p.source, cancel), before, after,
-                                                line->planAt(p.stage).scale());
+                    const auto inSource = [&](const StagePtr& delivered) {
+                        const StagePtr there = line->inSourcePixels(delivered, p.stage, p.source);
+                        return e.pull(*there, p.stage, there->format().frame(), cancel, Engine::Keep::Inputs);
+                    };
+                    const bool shown = std::min(p.source.w, p.source.h) >= kLeastMeasured;
+                    cell.measure =
+                        measureTrial(shown ? inSource(line->before) : before, shown ? inSource(line->result) : after,
+                                     before, after, line->planAt(p.stage).scale());
                     cell.fresh = true;
                     QImage old;
                     if (k == 0) old = toImage(e.pull(*asRgb(line->before), p.stage, p.delivered, cancel));

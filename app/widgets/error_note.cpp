@@ -1,7 +1,10 @@
 #include "app/widgets/error_note.h"
 
+#include "app/project/log.h"
 #include "app/widgets/theme.h"
 
+#include <QApplication>
+#include <QClipboard>
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -19,6 +22,14 @@ ErrorNote::ErrorNote(QWidget* parent) : QWidget(parent) {
     label_->setWordWrap(true);
     label_->setTextFormat(Qt::PlainText);
     row->addWidget(label_, 1);
+    copy_ = new QPushButton(tr("Copy details"));
+    copy_->setObjectName("copyError");
+    copy_->setToolTip(tr("These words, version and system, and the last lines of the log"));
+    connect(copy_, &QPushButton::clicked, this, [this] {
+        QApplication::clipboard()->setText(errorDetails(text()));
+        copy_->setText(tr("Copied"));
+    });
+    row->addWidget(copy_, 0, Qt::AlignTop);
     close_ = new QPushButton(tr("Close"));
     close_->setObjectName("closeError");
     connect(close_, &QPushButton::clicked, this, [this] {
@@ -35,6 +46,7 @@ void ErrorNote::tell(const QString& file, const QString& reason, const QString& 
     QString text = (file.isEmpty() ? "" : QFileInfo(file).fileName() + ": ") + r;
     if (!text.endsWith('.')) text += ".";
     if (!remedy.isEmpty()) text += "\n" + remedy;
+    logProblem((file.isEmpty() ? "" : file + ": ") + reason + (remedy.isEmpty() ? "" : " / " + remedy));
     if (waiting_.contains(text)) return;
     waiting_ << text;
     showFirst();
@@ -45,6 +57,7 @@ QString ErrorNote::text() const { return waiting_.isEmpty() ? QString() : waitin
 void ErrorNote::showFirst() {
     setVisible(!waiting_.isEmpty());
     label_->setText(text());
+    copy_->setText(tr("Copy details"));
     close_->setText(waiting_.size() > 1 ? tr("Next (%1 more)").arg(waiting_.size() - 1) : tr("Close"));
 }
 

@@ -23,7 +23,7 @@ private:
     void showFirst();
     QStringList waiting_;
     QLabel* label_;
-    QPushButton* close_;
+    QPushButton *copy_, *close_;
 };
 
 } // namespace ulm::app

@@ -4,16 +4,23 @@
 
 #include <QGridLayout>
 #include <QLabel>
+#include <QVBoxLayout>
+#include <iterator>
 
 namespace ulm::app {
 
-KeySheet::KeySheet(QWidget* parent) : QDialog(parent) {
+KeySheet::KeySheet(QWidget* parent) : QWidget(parent) {
     setObjectName("keySheet");
-    setWindowTitle(tr("Keys"));
-    auto* grid = new QGridLayout(this);
-    grid->setContentsMargins(28, 24, 28, 24);
+    auto* all = new QVBoxLayout(this);
+    all->setContentsMargins(24, 18, 24, 18);
+    auto* title = new QLabel(tr("Keys"));
+    title->setFont(ulm::app::words(14, true));
+    all->addWidget(title);
+    auto* grid = new QGridLayout;
     grid->setHorizontalSpacing(28);
-    grid->setVerticalSpacing(5);
+    grid->setVerticalSpacing(9);
+    all->addLayout(grid);
+    all->addStretch();
     const std::pair<QString, QString> rows[] = {
         {tr("Ctrl+O"), tr("add clips")},
         {tr("Ctrl+Return"), tr("add to run list")},
@@ -38,14 +45,19 @@ KeySheet::KeySheet(QWidget* parent) : QDialog(parent) {
         {tr("slider: ← → wheel"), tr("fine-tune (Shift: five steps)")},
         {tr("slider: Home, P, Return"), tr("dock to the reading, pin, type a number")},
         {tr("Ctrl+N"), tr("day or night paper")},
-        {tr("?"), tr("this page")}};
-    int i = 0;
-    for (const auto& [key, what] : rows) {
-        auto* k = new QLabel(key);
+        {tr("Ctrl+,"), tr("preferences")},
+        {tr("?"), tr("this page, and back")}};
+    // Two columns of pairs.
+    constexpr int kPairs = std::size(rows), kDown = (kPairs + 1) / 2;
+    for (int i = 0; i < kPairs; ++i) {
+        const int column = 2 * (i / kDown);
+        auto* k = new QLabel(rows[i].first);
         k->setFont(figures(9));
-        grid->addWidget(k, i, 0);
-        grid->addWidget(new QLabel(what), i++, 1);
+        grid->addWidget(k, i % kDown, column);
+        grid->addWidget(new QLabel(rows[i].second), i % kDown, column + 1);
     }
+    grid->setColumnStretch(1, 1);
+    grid->setColumnStretch(3, 1);
 }
 
 } // namespace ulm::app

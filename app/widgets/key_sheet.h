@@ -1,11 +1,11 @@
 #pragma once
 
-#include <QDialog>
+#include <QWidget>
 
 namespace ulm::app {
 
-/// All shortcuts on one page.
-class KeySheet : public QDialog {
+/// The page of all shortcuts.
+class KeySheet : public QWidget {
     Q_OBJECT
 public:
     explicit KeySheet(QWidget* parent = nullptr);

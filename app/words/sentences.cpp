@@ -2,6 +2,7 @@
 
 #include "core/deliver/export.h"
 #include "core/deliver/memory.h"
+#include "core/engine/work_plan.h"
 #include "core/ticket/networks.h"
 #include "core/ticket/step.h"
 
@@ -70,6 +71,7 @@ QString factsSentence(const ClipEntry& c) {
     if (v.bitDepth > 8) parts << tr("%1 bit").arg(v.bitDepth);
     if (v.interlaced) parts << tr("interlaced");
     if (v.rotation) parts << tr("turned");
+    if (v.mirrored) parts << tr("mirrored");
     return parts.join(" · ");
 }
 
@@ -135,10 +137,9 @@ QString readingText(const QString& key, double v) {
 
 // More memory than there is.
 static QString memoryWarning(const Delivery& d) {
-    const std::int64_t needed = renderBytes(d, QThread::idealThreadCount(), ExportJob{}.cacheBytes);
-    const auto free = freeBytes();
-    if (!free || needed <= *free) return {};
-    return tr(" It takes about %1 of memory; %2 are free.").arg(byteText(double(needed)), byteText(double(*free)));
+    const std::int64_t needed = renderBytes(d, workPlan().cores, ExportJob{}.cacheBytes), free = memoryToTake();
+    if (needed <= free) return {};
+    return tr(" It takes about %1 of memory; %2 are free.").arg(byteText(double(needed)), byteText(double(free)));
 }
 
 QString sentenceOf(const std::string& step, const Ticket& t, const ClipEntry& c, const Delivery* d) {

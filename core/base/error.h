@@ -33,4 +33,18 @@ public:
     Cancelled() : Error(Fault::Cancelled, "", "cancelled", "") {}
 };
 
+/// Call while an exception is handled: throws it on as an Error. What a library, memory or the file system threw gets
+/// words; an Error that names no file gets `file`; Cancelled goes on as it is.
+[[noreturn]] void throwAsError(const std::string& file);
+
+/// What `work()` returns. Every exception leaves as an Error about `file`, or as Cancelled.
+template <class Work>
+auto guarded(const std::string& file, Work&& work) {
+    try {
+        return work();
+    } catch (...) {
+        throwAsError(file);
+    }
+}
+
 } // namespace ulm

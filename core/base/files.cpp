@@ -1,16 +1,10 @@
 #include "core/base/files.h"
 
 #include "core/base/error.h"
+#include "core/base/part_file.h"
 
-#include <cerrno>
-#include <cstdlib>
-#include <cstring>
-#include <fcntl.h>
 #include <filesystem>
 #include <fstream>
-#include <sstream>
-#include <sys/stat.h>
-#include <unistd.h>
 
 namespace ulm {
 
@@ -30,32 +24,9 @@ std::string readTextFile(const std::string& path, std::size_t most) {
 }
 
 void writeFileWhole(const std::string& path, const std::string& text) {
-    const auto fail = [&] {
-        throw Error(Fault::Output, path, std::string("it could not be written (") + std::strerror(errno) + ")",
-                    "Check that the folder exists, that you may write there, and that the disk has room.");
-    };
-    // A name of its own, made exclusively: two that write the same file never write into each other's.
-    std::string part = path + ".XXXXXX";
-    const int fd = ::mkostemp(part.data(), O_CLOEXEC);
-    if (fd < 0) fail();
-    ::fchmod(fd, 0644);
-    std::size_t done = 0;
-    while (done < text.size()) {
-        const ssize_t n = ::write(fd, text.data() + done, text.size() - done);
-        if (n < 0 && errno == EINTR) continue;
-        if (n <= 0) break;
-        done += static_cast<std::size_t>(n);
-    }
-    const bool written = done == text.size() && ::fsync(fd) == 0;
-    const int why = errno;
-    ::close(fd);
-    if (!written || ::rename(part.c_str(), path.c_str()) != 0) {
-        if (!written) errno = why;
-        const int kept = errno;
-        ::unlink(part.c_str());
-        errno = kept;
-        fail();
-    }
+    PartFile part(std::filesystem::path(path).parent_path().string(), path);
+    part.write(text);
+    part.place(path, true);
 }
 
 } // namespace ulm

@@ -1,10 +1,10 @@
 #include "core/codec/video_codec.h"
 
 #include "core/base/error.h"
+#include "core/engine/work_plan.h"
 
 #include <algorithm>
 #include <cmath>
-#include <thread>
 
 namespace ulm {
 
@@ -33,13 +33,9 @@ void describe(const VideoEncoding& v, AVCodecContext& c) {
     c.colorspace = static_cast<AVColorSpace>(v.colour.matrix);
     c.color_range = v.colour.fullRange ? AVCOL_RANGE_JPEG : AVCOL_RANGE_MPEG;
     c.chroma_sample_location = static_cast<AVChromaLocation>(v.colour.chromaSite);
-    c.thread_count = static_cast<int>(std::clamp(std::thread::hardware_concurrency(), 1u, 16u));
+    c.thread_count = workPlan().cores;
     // A key frame at least every five seconds: seeking stays quick, and the cost in bits stays small.
     c.gop_size = std::max(2, static_cast<int>(std::lround(v.fps * 5)));
-}
-
-av::Codec openVideoEncoder(const VideoEncoding& e, bool globalHeader) {
-    return videoCodec(e.codec).open(e, globalHeader);
 }
 
 } // namespace ulm

@@ -35,7 +35,7 @@ struct VideoCodec {
     double small, good, best;            ///< constant rate factors behind `deliver.quality`
     double floor;                        ///< the lowest quality delivered under a size limit
     std::vector<AVPixelFormat> takes;    ///< pixel formats that need no conversion
-    /// Opens an encoder. Errors: Fault::Usage with the library's reason.
+    /// Opens one for an Encoder. Errors: Fault::Usage with the library's reason.
     av::Codec (*open)(const VideoEncoding&, bool globalHeader);
     /// Frames of this size that an encoder holds at once: to look ahead, to refer to, in work.
     int (*framesHeld)(int width, int height);
@@ -52,9 +52,6 @@ const VideoCodec& videoCodec(const std::string& name);
 /// Tells an encoder of any codec what its pictures are like: size, clock, colour, threads, and how far apart key frames
 /// may lie.
 void describe(const VideoEncoding& v, AVCodecContext& encoder);
-
-/// videoCodec(e.codec).open.
-av::Codec openVideoEncoder(const VideoEncoding& e, bool globalHeader);
 
 extern const VideoCodec kH264;
 

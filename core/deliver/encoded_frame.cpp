@@ -1,5 +1,6 @@
 #include "core/deliver/encoded_frame.h"
 
+#include "core/codec/encoder.h"
 #include "core/deliver/forecast.h"
 #include "core/engine/held_picture.h"
 #include "core/media/frame_convert.h"
@@ -12,12 +13,11 @@ Picture encodedFrame(Engine& engine, const Delivery& p, std::int64_t index, doub
     VideoEncoding e = encodingFor(p);
     e.rate = VideoEncoding::Rate::Quality;
     e.crf = crf;
-    const av::Codec encoder = openVideoEncoder(e, false);
+    Encoder encoder(e, false);
     const av::Codec decoder(avcodec_alloc_context3(avcodec_find_decoder(codec.id)));
     if (avcodec_open2(decoder.get(), nullptr, nullptr) < 0)
         throw Error(Fault::Input, "", "there is no decoder for " + codec.title, "Install libav* with it.");
     const std::int64_t first = std::max<std::int64_t>(0, index - lead), wanted = index - first;
-    av::Packet packet(av_packet_alloc());
     av::Frame frame(av_frame_alloc()), kept(av_frame_alloc());
     const auto decode = [&](const AVPacket* in) {
         avcodec_send_packet(decoder.get(), in);
@@ -29,24 +29,14 @@ Picture encodedFrame(Engine& engine, const Delivery& p, std::int64_t index, doub
                 av_frame_unref(frame.get());
         }
     };
-    const auto drain = [&] {
-        while (avcodec_receive_packet(encoder.get(), packet.get()) >= 0) {
-            decode(packet.get());
-            av_packet_unref(packet.get());
-        }
-    };
     // A few frames after it, too: the encoder looks ahead.
     const std::int64_t last = std::min(p.frames() - 1, index + 2);
     for (std::int64_t n = first; n <= last; ++n) {
         cancel.check();
         const av::Frame f = deliveredPicture(engine, p, n, cancel);
-        f->pts = n - first;
-        f->pict_type = AV_PICTURE_TYPE_NONE;
-        avcodec_send_frame(encoder.get(), f.get());
-        drain();
+        encoder.send(*f, n - first, [&](AVPacket& p) { decode(&p); });
     }
-    avcodec_send_frame(encoder.get(), nullptr);
-    drain();
+    encoder.finish([&](AVPacket& p) { decode(&p); });
     decode(nullptr);
     if (!kept->buf[0]) throw Error(Fault::Output, "", "the encoder gave no picture back", "Choose another quality.");
     const PictureFormat& format = p.result->format();

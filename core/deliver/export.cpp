@@ -1,10 +1,12 @@
 #include "core/deliver/export.h"
 
+#include "core/codec/encoder.h"
 #include "core/deliver/forecast.h"
 #include "core/deliver/memory.h"
 #include "core/deliver/output_file.h"
 #include "core/deliver/size_plan.h"
-#include "core/deliver/sound_track.h"
+#include "core/engine/work_plan.h"
+#include "core/ticket/made_with.h"
 
 #include <algorithm>
 #include <chrono>
@@ -13,15 +15,14 @@
 #include <numeric>
 #include <sstream>
 #include <tbb/parallel_pipeline.h>
-#include <thread>
-#include <unistd.h>
 
 namespace ulm {
 namespace {
 namespace fs = std::filesystem;
 using Clock = std::chrono::steady_clock;
 
-// Speed and time left over passes of different cost.
+// Speed and time left over passes of different cost. Counts pictures that were encoded, not those handed to an encoder,
+// which holds dozens back.
 class ProgressMeter {
 public:
     ProgressMeter(const std::function<void(const ExportProgress&)>& report, std::int64_t frames)
@@ -29,7 +30,8 @@ public:
     void plan(int passes) { total_ = frames_ * passes; }
     void begin(const std::string& phase) {
         phase_ = phase;
-        start_ = last_ = Clock::now();
+        start_ = Clock::now();
+        last_ = {};
         startedAt_ = done_;
     }
     void step() {
@@ -48,49 +50,6 @@ private:
     std::int64_t frames_, done_ = 0, total_ = 0, startedAt_ = 0;
     std::string phase_;
     Clock::time_point start_{}, last_{};
-};
-
-// An encoder whose packets go nowhere: pass one.
-class StatisticsPass {
-public:
-    explicit StatisticsPass(const VideoEncoding& e) : codec_(openVideoEncoder(e, false)), packet_(av_packet_alloc()) {}
-    void write(const AVFrame& picture, std::int64_t pts) {
-        const av::Frame f(av_frame_clone(&picture));
-        f->pts = pts;
-        f->pict_type = AV_PICTURE_TYPE_NONE;
-        send(f.get());
-    }
-    void finish() { send(nullptr); }
-
-private:
-    void send(const AVFrame* f) {
-        avcodec_send_frame(codec_.get(), f);
-        while (avcodec_receive_packet(codec_.get(), packet_.get()) >= 0) av_packet_unref(packet_.get());
-    }
-    av::Codec codec_;
-    av::Packet packet_;
-};
-
-// Encoders keep two files of statistics; both go when this does.
-class StatisticsFile {
-public:
-    StatisticsFile() {
-        std::string name = (fs::temp_directory_path() / "ulmwood-pass-XXXXXX").string();
-        const int fd = ::mkstemp(name.data());
-        if (fd < 0)
-            throw Error(Fault::Output, name, "no temporary file can be made", "Make room in the temporary folder.");
-        ::close(fd);
-        path_ = name;
-    }
-    ~StatisticsFile() {
-        std::error_code ec;
-        for (const char* more : {"", ".mbtree", ".temp", ".mbtree.temp", ".cutree", ".cutree.temp"})
-            fs::remove(path_ + more, ec);
-    }
-    const std::string& path() const { return path_; }
-
-private:
-    std::string path_;
 };
 
 std::string oneDecimal(double v) {
@@ -165,20 +124,18 @@ private:
 
     // Told before anything starts, not by a system that kills programs halfway.
     void checkMemory() const {
-        const auto free = job_.memory ? job_.memory : freeBytes();
-        const std::int64_t needed = renderBytes(*delivery_, cores(), static_cast<std::int64_t>(job_.cacheBytes));
-        if (free) requireMemory(*delivery_, needed, *free, job_.source);
+        const std::int64_t free = job_.memory.value_or(memoryToTake());
+        const std::int64_t needed =
+            renderBytes(*delivery_, workPlan().cores, static_cast<std::int64_t>(job_.cacheBytes));
+        requireMemory(*delivery_, needed, free, job_.source);
     }
-    static int cores() { return static_cast<int>(std::clamp(std::thread::hardware_concurrency(), 1u, 16u)); }
 
     SoundSource sound() const {
         const Delivery& d = *delivery_;
         const Ticket& t = d.ticket;
         SoundSource s;
         s.path = job_.source;
-        s.mode = !t.sound.on || t.sound.mode == "drop" ? SoundMode::Drop
-                 : t.sound.mode == "aac"               ? SoundMode::Aac
-                                                       : SoundMode::Keep;
+        for (const AudioFacts& a : d.facts.audio) s.tracks[a.stream] = soundPlan(t, a);
         s.whole = !t.stretch.on;
         s.zero = clip_->fileSecondsAt(d.clock.sourceOf(d.clock.first()));
         s.from = s.zero;
@@ -194,7 +151,7 @@ private:
             std::shared_ptr<AVFrame> picture;
         };
         tbb::parallel_pipeline(
-            static_cast<std::size_t>(cores()) + 2,
+            static_cast<std::size_t>(workPlan().cores) + 2,
             tbb::make_filter<void, Item>(tbb::filter_mode::serial_in_order, [&](tbb::flow_control& flow) -> Item {
                 if (next == delivery_->frames() || cancel_.cancelled()) {
                     flow.stop();
@@ -208,33 +165,45 @@ private:
                 return item;
             }) & tbb::make_filter<Item, void>(tbb::filter_mode::serial_in_order, [&](const Item& item) {
                 take(*item.picture, item.k);
-                meter_->step();
             }));
         cancel_.check();
     }
 
-    void finishWith(const std::string& part, const MovieWriter::Result& r) {
+    void finishWith(int attempt, const MovieWriter::Result& r) {
         result_.bytes = r.bytes;
-        result_.soundNote = r.soundNote;
-        if (job_.target) {
-            result_.limits = checkLimits(*job_.target, deliveredFile(Clip::openVideo(part, cancel_)->facts()));
-        }
-        output_.keep(part);
+        if (job_.target)
+            result_.limits =
+                checkLimits(*job_.target, deliveredFile(Clip::openVideo(output_.partPath(attempt), cancel_)->facts()));
+        cancel_.check();
+        result_.output = output_.keep(attempt);
+        if (result_.output != job_.output)
+            result_.remarks.push_back(job_.output + " appeared while this was rendered: it is delivered as " +
+                                      fs::path(result_.output).filename().string());
+    }
+
+    std::unique_ptr<MovieWriter> writer(const std::string& part) {
+        auto w = std::make_unique<MovieWriter>(part, delivery_->ticket.deliver.container, encoding_, sound(), cancel_);
+        w->note(madeWith(delivery_->ticket));
+        w->onWritten([this] { meter_->step(); });
+        return w;
     }
 
     MovieWriter::Result encodeOnce(const std::string& part) {
         meter_->begin("rendering");
-        MovieWriter writer(part, delivery_->ticket.deliver.container, encoding_, sound());
+        const auto movie = writer(part);
         render([&](const AVFrame& f, std::int64_t k) {
-            writer.write(f, delivery_->clock.pts(k), delivery_->clock.duration(k));
+            movie->write(f, delivery_->clock.pts(k), delivery_->clock.duration(k));
         });
         ++result_.encodes;
-        return writer.finish();
+        return movie->finish();
     }
 
     void encode() {
         std::optional<Forecast> forecast;
-        if (needsForecast(*delivery_)) forecast = forecastFor(engine_, delivery_, cancel_);
+        if (needsForecast(*delivery_)) {
+            if (report_) report_({"forecasting", 0, 0, 0, -1});
+            forecast = forecastFor(engine_, delivery_, cancel_);
+        }
         const SizePlan plan = planSize(*delivery_, forecast ? &*forecast : nullptr);
         encoding_.crf = plan.crf;
         switch (plan.way) {
@@ -250,22 +219,20 @@ private:
         case SizePlan::Way::Fit: return twoPasses(plan.bitrate, plan.limit);
         }
         meter_->plan(1);
-        const std::string part = output_.partPath();
-        const MovieWriter::Result r = encodeOnce(part);
-        if (!plan.limit || r.bytes <= plan.limit) return finishWith(part, r);
+        const MovieWriter::Result r = encodeOnce(output_.partPath());
+        if (!plan.limit || r.bytes <= plan.limit) return finishWith(0, r);
         twoPasses(plan.bitrate, plan.limit); // the forecast was wrong by more than was allowed for
     }
 
     // Pass one while rendering, its statistics for as many second passes as landing under the limit takes.
     void twoPasses(double bitrate, std::int64_t limit) {
         meter_->plan(2);
-        StatisticsFile statistics;
+        const WorkFolder work; // an encoder keeps its statistics in two files
         encoding_.rate = VideoEncoding::Rate::Bitrate;
         encoding_.bitrate = std::max(bitrate, 4000.0);
         encoding_.constant = false;
-        encoding_.statistics = statistics.path();
+        encoding_.statistics = work.path() + "/statistics";
         encoding_.pass = 1;
-        std::error_code ec;
         const fs::path folder = fs::path(job_.output).parent_path();
         const VanishingFile spill(folder.empty() ? "." : folder.string());
         meter_->begin("rendering");
@@ -276,25 +243,28 @@ private:
             lossless.codec = kH264.name;
             lossless.pass = 0;
             lossless.timeBase = {1, 1000};
-            MovieWriter keep(spill.path(), "matroska", lossless, std::nullopt);
-            StatisticsPass first(encoding_);
+            MovieWriter keep(spill.path(), "matroska", lossless, std::nullopt, cancel_);
+            Encoder first(encoding_, false); // pass one: its packets go nowhere
+            const auto counted = [&](AVPacket&) {
+                cancel_.check();
+                meter_->step();
+            };
             render([&](const AVFrame& f, std::int64_t k) {
                 keep.write(f, 40 * k, 40);
-                first.write(f, delivery_->clock.pts(k));
+                first.send(f, delivery_->clock.pts(k), counted);
             });
-            first.finish();
+            first.finish(counted);
             keep.finish();
         }
         ++result_.encodes;
         encoding_.pass = 2;
-        std::string best;
+        int best = -1;
         MovieWriter::Result bestResult;
         for (int attempt = 0; attempt < 5; ++attempt) {
-            const std::string part = output_.partPath(attempt);
-            const MovieWriter::Result r = secondPass(spill.path(), part);
+            const MovieWriter::Result r = secondPass(spill.path(), output_.partPath(attempt));
             ++result_.encodes;
             const bool fits = !limit || r.bytes <= limit;
-            if (fits && (best.empty() || r.bytes > bestResult.bytes)) best = part, bestResult = r;
+            if (fits && (best < 0 || r.bytes > bestResult.bytes)) best = attempt, bestResult = r;
             if (!limit || (fits && double(r.bytes) >= 0.975 * double(limit))) break;
             const double rest = double(r.bytes - r.videoBytes);
             const double wanted = double(limit) * (0.992 - 0.004 * attempt) - rest;
@@ -305,7 +275,7 @@ private:
             previousBytes_ = r.bytes;
             encoding_.bitrate = std::max(encoding_.bitrate * std::clamp(factor, 0.3, 3.0), 1000.0);
         }
-        if (best.empty()) cannotFit(double(limit) * 1.5, double(limit));
+        if (best < 0) cannotFit(double(limit) * 1.5, double(limit));
         finishWith(best, bestResult);
     }
 
@@ -313,13 +283,12 @@ private:
         meter_->begin("fitting");
         const ClipPtr kept = Clip::openVideo(spill, cancel_);
         FrameReader frames(kept, PacketDecoder::Threads::Frames, std::size_t(32) << 20);
-        MovieWriter writer(part, delivery_->ticket.deliver.container, encoding_, sound());
+        const auto movie = writer(part);
         for (std::int64_t k = 0; k < delivery_->frames(); ++k) {
             cancel_.check();
-            writer.write(*frames.frame(k, cancel_).picture, delivery_->clock.pts(k), delivery_->clock.duration(k));
-            meter_->step();
+            movie->write(*frames.frame(k, cancel_).picture, delivery_->clock.pts(k), delivery_->clock.duration(k));
         }
-        return writer.finish();
+        return movie->finish();
     }
 
     [[noreturn]] void cannotFit(double needed, double budget) const {
@@ -361,7 +330,7 @@ std::string endingOf(const std::string& container) { return "." + container; }
 ExportReport exportClip(const ExportJob& job, const CancelToken& cancel,
                         const std::function<void(const ExportProgress&)>& report,
                         const std::function<void(const Delivery&)>& onPlanned) {
-    return Exporter(job, cancel, report, onPlanned).run();
+    return guarded(job.source, [&] { return Exporter(job, cancel, report, onPlanned).run(); });
 }
 
 nlohmann::json toJson(const ExportReport& r) {
@@ -381,9 +350,9 @@ nlohmann::json toJson(const ExportReport& r) {
                                          {"ms_per_frame", 0}});
     for (const auto& l : r.limits)
         limits.push_back({{"limit", l.limit}, {"allowed", l.allowed}, {"value", l.value}, {"holds", l.holds}});
-    return {{"source", r.source},   {"output", r.output},         {"frames", r.frames},   {"seconds", r.seconds},
-            {"bytes", r.bytes},     {"ticket", toJson(r.ticket)}, {"steps", steps},       {"lost_frames", r.lostFrames},
-            {"sound", r.soundNote}, {"remarks", r.remarks},       {"encodes", r.encodes}, {"limits", limits}};
+    return {{"source", r.source},   {"output", r.output},         {"frames", r.frames}, {"seconds", r.seconds},
+            {"bytes", r.bytes},     {"ticket", toJson(r.ticket)}, {"steps", steps},     {"lost_frames", r.lostFrames},
+            {"remarks", r.remarks}, {"encodes", r.encodes},       {"limits", limits}};
 }
 
 } // namespace ulm

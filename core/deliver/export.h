@@ -16,12 +16,12 @@ struct ExportJob {
     std::shared_ptr<const Inspection> inspection; ///< if known; else measured first where the ticket needs readings
     bool replace = false;                         ///< an existing output may be replaced
     std::size_t cacheBytes = std::size_t(160) << 20;
-    std::optional<std::int64_t> memory; ///< bytes it may take; else what the system has free
+    std::optional<std::int64_t> memory; ///< bytes it may take; else memoryToTake()
 };
 
 struct ExportProgress {
-    std::string phase;                ///< "measuring", "rendering", "fitting"
-    std::int64_t done = 0, total = 0; ///< frames of work, over all passes
+    std::string phase;                ///< "measuring", "forecasting", "rendering", "fitting"
+    std::int64_t done = 0, total = 0; ///< pictures encoded, over all passes; total 0: not known
     double fps = 0;                   ///< frames of work a second
     double left = -1;                 ///< seconds; < 0 not known yet
 };
@@ -33,9 +33,8 @@ struct ExportReport {
     Ticket ticket;
     Readings readings;
     CleanValues clean;
-    std::vector<std::string> remarks; ///< what was said before it was done: Delivery::remarks()
+    std::vector<std::string> remarks; ///< Delivery::remarks(), and what came up on the way
     std::map<std::string, Engine::Spent> steps;
-    std::string soundNote;       ///< what a person should know of it; may be empty
     int encodes = 0;             ///< times the pictures went through the encoder
     std::int64_t limitBytes = 0; ///< 0: none
     std::vector<LimitCheck> limits;

@@ -1,5 +1,6 @@
 #include "core/deliver/forecast.h"
 
+#include "core/codec/encoder.h"
 #include "core/deliver/size_plan.h"
 #include "core/media/frame_convert.h"
 
@@ -19,7 +20,7 @@ AVPixelFormat sourcePixelFormat(const Delivery& d) { return av_get_pix_fmt(d.fac
 
 bool passesThrough(const Delivery& d) {
     const auto& takes = videoCodec(d.ticket.deliver.codec).takes;
-    return d.picturesUntouched && d.facts.video.rotation == 0 &&
+    return d.picturesUntouched && d.facts.video.upright() &&
            std::ranges::find(takes, sourcePixelFormat(d)) != takes.end();
 }
 
@@ -30,30 +31,15 @@ public:
         e.crf = crf;
         e.rate = VideoEncoding::Rate::Quality;
         step_ = std::max<std::int64_t>(1, std::llround(1 / (e.fps * av_q2d(e.timeBase))));
-        codec_ = openVideoEncoder(e, false);
+        encoder_ = std::make_unique<Encoder>(e, false);
     }
-    void add(const AVFrame& frame) {
-        const av::Frame f(av_frame_clone(&frame));
-        f->pts = step_ * frames_++;
-        f->pict_type = AV_PICTURE_TYPE_NONE;
-        avcodec_send_frame(codec_.get(), f.get());
-        drain();
-    }
-    void finish() {
-        avcodec_send_frame(codec_.get(), nullptr);
-        drain();
-    }
+    void add(const AVFrame& frame) { encoder_->send(frame, step_ * frames_++, count_); }
+    void finish() { encoder_->finish(count_); }
     double first = 0, rest = 0; ///< bytes of the first frame, of all others
 
 private:
-    void drain() {
-        while (avcodec_receive_packet(codec_.get(), packet_.get()) >= 0) {
-            (packets_++ ? rest : first) += packet_->size;
-            av_packet_unref(packet_.get());
-        }
-    }
-    av::Codec codec_;
-    av::Packet packet_{av_packet_alloc()};
+    std::unique_ptr<Encoder> encoder_;
+    Encoder::OnPacket count_ = [this](AVPacket& p) { (packets_++ ? rest : first) += p.size; };
     std::int64_t step_ = 1, frames_ = 0, packets_ = 0;
 };
 

@@ -5,7 +5,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <fstream>
 #include <set>
 #include <sstream>
 
@@ -46,14 +45,6 @@ std::int64_t renderBytes(const Delivery& p, int cores, std::int64_t cacheBytes) 
     // Frames of the encoder's own kind are padded and have smaller copies.
     const std::int64_t encoder = videoCodec(p.ticket.deliver.codec).framesHeld(f.width, f.height) * delivered * 8 / 5;
     return kProgram + cacheBytes + cores * step + (cores + 2) * delivered + encoder;
-}
-
-std::optional<std::int64_t> freeBytes() {
-    std::ifstream list("/proc/meminfo");
-    std::string word;
-    while (list >> word)
-        if (std::int64_t kilobytes = 0; word == "MemAvailable:" && list >> kilobytes) return kilobytes * 1024;
-    return std::nullopt;
 }
 
 void requireMemory(const Delivery& p, std::int64_t needed, std::int64_t free, const std::string& source) {

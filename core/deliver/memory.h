@@ -8,9 +8,6 @@ namespace ulm {
 /// pictures on their way, and the encoder's own. Measured renders lie within about a third of it (docs/limits.md).
 std::int64_t renderBytes(const Delivery&, int cores, std::int64_t cacheBytes);
 
-/// Memory that programs may still take, bytes; none where the system does not tell.
-std::optional<std::int64_t> freeBytes();
-
 /// Errors: Fault::CannotFit where `needed` is more than `free`: says both, and what to change.
 void requireMemory(const Delivery&, std::int64_t needed, std::int64_t free, const std::string& file);
 

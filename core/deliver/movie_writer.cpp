@@ -1,9 +1,11 @@
 #include "core/deliver/movie_writer.h"
 
+#include "core/codec/encoder.h"
 #include "core/deliver/sound_track.h"
 
 #include <algorithm>
 #include <filesystem>
+#include <utility>
 
 namespace ulm {
 namespace {
@@ -16,85 +18,101 @@ namespace {
 
 } // namespace
 
+SoundSource wholeSound(const MediaFacts& facts) {
+    SoundSource s;
+    s.path = facts.file;
+    for (const AudioFacts& a : facts.audio) s.tracks[a.stream] = soundPlan(Ticket{}, a);
+    return s;
+}
+
 struct MovieWriter::Impl {
-    std::string path;
+    std::string path, muxer;
+    CancelToken cancel;
     AVFormatContext* output = nullptr;
-    av::Codec encoder;
+    std::unique_ptr<Encoder> encoder;
     AVStream* video = nullptr;
     std::unique_ptr<SoundFeeder> sound;
-    av::Packet packet{av_packet_alloc()};
     std::vector<std::pair<std::int64_t, std::int64_t>> durations; ///< pts → duration, ascending, not yet written
+    std::function<void()> onWritten;
     std::int64_t videoBytes = 0;
-    bool finished = false;
+    bool begun = false, finished = false;
 
     ~Impl() {
         if (output && output->pb) avio_closep(&output->pb);
         if (output) avformat_free_context(output);
     }
 
+    void check(int code) const {
+        if (code >= 0) return;
+        cancel.check(); // writing was interrupted
+        failWriting(path, code);
+    }
+
+    // The header waits for what note() may still say.
+    void begin() {
+        if (std::exchange(begun, true)) return;
+        AVDictionary* options = nullptr;
+        if (muxer == "mp4") {
+            av_dict_set(&options, "movflags", "+faststart+write_colr", 0);
+            // Keep the pictures' own clock, finer where it is coarse: frame times stay exact.
+            const AVRational base = encoder->context().time_base;
+            if (base.num == 1 && base.den >= 1000) av_dict_set_int(&options, "video_track_timescale", base.den, 0);
+        }
+        const int e = avformat_write_header(output, &options);
+        av_dict_free(&options);
+        check(e);
+    }
+
     void put(AVPacket& p) {
-        const int e = av_interleaved_write_frame(output, &p);
-        if (e < 0) failWriting(path, e);
+        check(av_interleaved_write_frame(output, &p));
         // Buffered bytes reach the disk late; a full disk shows on the I/O context first.
-        if (output->pb && output->pb->error < 0) failWriting(path, output->pb->error);
+        if (output->pb) check(output->pb->error);
     }
 
-    void drain() {
-        while (avcodec_receive_packet(encoder.get(), packet.get()) >= 0) {
-            videoBytes += packet->size;
-            const auto it =
-                std::ranges::lower_bound(durations, packet->pts, {}, &std::pair<std::int64_t, std::int64_t>::first);
-            if (it != durations.end() && it->first == packet->pts) {
-                packet->duration = it->second;
-                durations.erase(it);
-            }
-            packet->stream_index = video->index;
-            av_packet_rescale_ts(packet.get(), encoder->time_base, video->time_base);
-            const double at = double(packet->dts) * av_q2d(video->time_base);
-            if (sound) sound->feedUntil(at, [this](AVPacket& p) { put(p); });
-            put(*packet);
-            av_packet_unref(packet.get());
+    void putPicture(AVPacket& p) {
+        cancel.check();
+        videoBytes += p.size;
+        const auto it = std::ranges::lower_bound(durations, p.pts, {}, &std::pair<std::int64_t, std::int64_t>::first);
+        if (it != durations.end() && it->first == p.pts) {
+            p.duration = it->second;
+            durations.erase(it);
         }
-    }
-
-    void send(const AVFrame* frame) {
-        int e = avcodec_send_frame(encoder.get(), frame);
-        if (e == AVERROR(EAGAIN)) {
-            drain();
-            e = avcodec_send_frame(encoder.get(), frame);
-        }
-        if (e < 0 && e != AVERROR_EOF) failWriting(path, e);
-        drain();
+        p.stream_index = video->index;
+        av_packet_rescale_ts(&p, encoder->context().time_base, video->time_base);
+        const double at = double(p.dts) * av_q2d(video->time_base);
+        if (sound) sound->feedUntil(at, [this](AVPacket& s) { put(s); });
+        put(p);
+        if (onWritten) onWritten();
     }
 };
 
 MovieWriter::MovieWriter(const std::string& path, const std::string& muxer, const VideoEncoding& v,
-                         const std::optional<SoundSource>& sound)
+                         const std::optional<SoundSource>& sound, const CancelToken& cancel)
     : impl_(std::make_unique<Impl>()) {
     av::quiet();
     Impl& m = *impl_;
     m.path = path;
+    m.muxer = muxer;
+    m.cancel = cancel;
     const std::string url = "file:" + path;
-    if (const int e = avformat_alloc_output_context2(&m.output, nullptr, muxer.c_str(), url.c_str()); e < 0)
-        failWriting(path, e);
-    m.encoder = openVideoEncoder(v, m.output->oformat->flags & AVFMT_GLOBALHEADER);
+    m.check(avformat_alloc_output_context2(&m.output, nullptr, muxer.c_str(), url.c_str()));
+    m.encoder = std::make_unique<Encoder>(v, m.output->oformat->flags & AVFMT_GLOBALHEADER);
     m.video = avformat_new_stream(m.output, nullptr);
-    avcodec_parameters_from_context(m.video->codecpar, m.encoder.get());
-    m.video->codecpar->chroma_location = m.encoder->chroma_sample_location;
+    avcodec_parameters_from_context(m.video->codecpar, &m.encoder->context());
+    m.video->codecpar->chroma_location = m.encoder->context().chroma_sample_location;
     m.video->time_base = v.timeBase;
-    m.video->avg_frame_rate = m.encoder->framerate;
+    m.video->avg_frame_rate = m.encoder->context().framerate;
     if (sound) m.sound = std::make_unique<SoundFeeder>(*sound, *m.output);
-    if (const int e = avio_open(&m.output->pb, url.c_str(), AVIO_FLAG_WRITE); e < 0) failWriting(path, e);
-    AVDictionary* options = nullptr;
-    if (muxer == "mp4") {
-        av_dict_set(&options, "movflags", "+faststart+write_colr", 0);
-        // Keep the pictures' own clock, finer where it is coarse: frame times stay exact.
-        const int scale = v.timeBase.num == 1 && v.timeBase.den >= 1000 ? v.timeBase.den : 0;
-        if (scale) av_dict_set_int(&options, "video_track_timescale", scale, 0);
-    }
-    const int e = avformat_write_header(m.output, &options);
-    av_dict_free(&options);
-    if (e < 0) failWriting(path, e);
+    // Moving the index of a large file to its front takes seconds: that, too, can be stopped.
+    const auto stop = [](void* writer) -> int { return static_cast<Impl*>(writer)->cancel.cancelled(); };
+    m.output->interrupt_callback = {stop, &m};
+    m.check(avio_open2(&m.output->pb, url.c_str(), AVIO_FLAG_WRITE, &m.output->interrupt_callback, nullptr));
+}
+
+void MovieWriter::onWritten(std::function<void()> then) { impl_->onWritten = std::move(then); }
+
+void MovieWriter::note(const std::string& comment) {
+    av_dict_set(&impl_->output->metadata, "comment", comment.c_str(), 0);
 }
 
 MovieWriter::~MovieWriter() {
@@ -106,17 +124,15 @@ MovieWriter::~MovieWriter() {
 }
 
 void MovieWriter::write(const AVFrame& picture, std::int64_t pts, std::int64_t duration) {
-    av::Frame frame(av_frame_clone(&picture));
-    frame->pts = pts;
-    frame->pict_type = AV_PICTURE_TYPE_NONE;
-    frame->pkt_duration = duration;
+    impl_->begin();
     impl_->durations.emplace_back(pts, duration);
-    impl_->send(frame.get());
+    impl_->encoder->send(picture, pts, [this](AVPacket& p) { impl_->putPicture(p); });
 }
 
 MovieWriter::Result MovieWriter::finish() {
     Impl& m = *impl_;
-    m.send(nullptr);
+    m.begin();
+    m.encoder->finish([&](AVPacket& p) { m.putPicture(p); });
     if (m.sound) m.sound->finish([&](AVPacket& p) { m.put(p); });
     int e = av_write_trailer(m.output);
     if (e >= 0 && m.output->pb->error < 0) e = m.output->pb->error;
@@ -125,12 +141,11 @@ MovieWriter::Result MovieWriter::finish() {
     if (e < 0) {
         std::error_code ec;
         if (!m.path.starts_with("/proc/")) std::filesystem::remove(m.path, ec);
-        failWriting(m.path, e);
+        m.check(e);
     }
     m.finished = true;
     std::error_code ec;
-    return {static_cast<std::int64_t>(std::filesystem::file_size(m.path, ec)), m.videoBytes,
-            m.sound ? m.sound->note() : ""};
+    return {static_cast<std::int64_t>(std::filesystem::file_size(m.path, ec)), m.videoBytes};
 }
 
 } // namespace ulm

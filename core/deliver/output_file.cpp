@@ -1,7 +1,6 @@
 #include "core/deliver/output_file.h"
 
 #include "core/base/error.h"
-#include "core/base/files.h"
 
 #include <cerrno>
 #include <cstdlib>
@@ -31,7 +30,7 @@ OutputFile::OutputFile(const std::string& path, bool replace, std::vector<std::s
     if (!replace && fs::exists(p, ec))
         refuse(path, "it exists already", "Choose another name, or ask for it to be replaced (--replace).");
     if (::access(folder.c_str(), W_OK) != 0) refuse(path, "its folder may not be written to", "Choose another folder.");
-    stem_ = (folder / ("." + p.filename().string())).string();
+    folder_ = folder.string();
 }
 
 void OutputFile::refuseSources() const {
@@ -43,30 +42,22 @@ void OutputFile::refuseSources() const {
 }
 
 void OutputFile::write(const std::string& text) {
-    writeFileWhole(partPath(), text);
-    keep(partPath());
+    part(0).write(text);
+    keep(0);
 }
 
-OutputFile::~OutputFile() {
-    std::error_code ec;
-    for (int i = 0; i < 8; ++i) fs::remove(partPath(i), ec);
+PartFile& OutputFile::part(int attempt) {
+    auto& p = parts_[attempt];
+    if (!p) p = std::make_unique<PartFile>(folder_, path_);
+    return *p;
 }
 
-std::string OutputFile::partPath(int attempt) const {
-    return stem_ + (attempt ? "." + std::to_string(attempt) : "") + ".part";
-}
+const std::string& OutputFile::partPath(int attempt) { return part(attempt).path(); }
 
-void OutputFile::keep(const std::string& part) {
+std::string OutputFile::keep(int attempt) {
     refuseSources(); // it may have become one meanwhile, by a link
-    // link() refuses a name that is taken, which rename() would silently replace.
-    const bool placed =
-        replace_ ? ::rename(part.c_str(), path_.c_str()) == 0 : ::link(part.c_str(), path_.c_str()) == 0;
-    if (placed) return;
-    if (!replace_ && errno == EEXIST)
-        refuse(path_, "it exists already", "Choose another name, or ask for it to be replaced (--replace).");
-    // Some file systems know no links.
-    if (!replace_ && !fs::exists(path_) && ::rename(part.c_str(), path_.c_str()) == 0) return;
-    refuse(path_, std::string("it could not be given its name (") + std::strerror(errno) + ")", "Check the folder.");
+    for (std::string name = path_;; name = freeName(path_))
+        if (part(attempt).place(name, replace_)) return name;
 }
 
 VanishingFile::VanishingFile(const std::string& folder) {

@@ -1,5 +1,9 @@
 #pragma once
 
+#include "core/base/part_file.h"
+
+#include <map>
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -11,21 +15,21 @@ public:
     /// Checks before any work that the name can be had. Errors: Fault::Output: folder missing or not writable, name
     /// taken and !replace, or one of the files that are read (`sources`), which nothing ever replaces.
     OutputFile(const std::string& path, bool replace, std::vector<std::string> sources);
-    ~OutputFile();
-    OutputFile(const OutputFile&) = delete;
-    OutputFile& operator=(const OutputFile&) = delete;
 
     /// Where to write: attempt 0, 1, … may stand side by side.
-    std::string partPath(int attempt = 0) const;
+    const std::string& partPath(int attempt = 0);
     /// Writes a whole text, and keep()s it.
     void write(const std::string& text);
-    /// Gives `part` the final name. Errors: Fault::Output (the name was taken meanwhile, and !replace).
-    void keep(const std::string& part);
+    /// Gives that attempt the final name, and returns it: work of an hour is not thrown away because its name was taken
+    /// meanwhile, it gets the next free one. Errors: Fault::Output.
+    std::string keep(int attempt = 0);
 
 private:
     void refuseSources() const;
+    PartFile& part(int attempt);
 
-    std::string path_, stem_;
+    std::string path_, folder_;
+    std::map<int, std::unique_ptr<PartFile>> parts_;
     std::vector<std::string> sources_;
     bool replace_;
 };

@@ -1,7 +1,8 @@
 #include "core/deliver/size_plan.h"
 
 #include "core/codec/video_codec.h"
-#include "core/deliver/sound_track.h"
+#include "core/ticket/made_with.h"
+#include "core/ticket/sound_step.h"
 
 #include <algorithm>
 #include <cmath>
@@ -25,9 +26,11 @@ constexpr double kBitrateSlack = 0.97;
 // Boxes and parameter sets: as measured on files of 25 to 250 frames (1.0 KB, and 0.5 KB a track of sound).
 constexpr double kHeader = 1100, kSoundHeader = 540, kPerPicture = 12, kChunks = 8, kSoundPacket = 4,
                  kSoundPackets = 50;
-constexpr double kEncodedSound = 192000; // bits a second: what sound_track.cpp asks of the AAC encoder
 
-bool carriesSound(const Delivery& d) { return d.ticket.sound.on && d.ticket.sound.mode != "drop"; }
+double soundTracks(const Delivery& d) {
+    return double(std::ranges::count_if(
+        d.facts.audio, [&](const AudioFacts& a) { return soundPlan(d.ticket, a).way != SoundWay::Dropped; }));
+}
 
 bool byBitrate(const Ticket::Deliver& d) { return d.rate == "variable" || d.rate == "constant"; }
 
@@ -54,19 +57,16 @@ double crfAt(const Forecast& f, double bytes, double best, double floor) {
 } // namespace
 
 double containerBytes(const Delivery& d) {
-    const auto tracks = carriesSound(d) ? double(d.facts.audio.size()) : 0;
-    return kHeader + kPerPicture * double(d.frames()) +
-           tracks * (kSoundHeader + kChunks * double(d.frames()) + kSoundPacket * kSoundPackets * d.seconds());
+    return kHeader + double(madeWith(d.ticket).size()) + kPerPicture * double(d.frames()) +
+           soundTracks(d) * (kSoundHeader + kChunks * double(d.frames()) + kSoundPacket * kSoundPackets * d.seconds());
 }
 
 double soundBytes(const Delivery& d) {
-    const auto& s = d.ticket.sound;
-    if (!carriesSound(d)) return 0;
     double bits = 0;
     for (const AudioFacts& a : d.facts.audio) {
-        const AVCodecDescriptor* codec = avcodec_descriptor_get_by_name(a.codec.c_str());
-        const bool copy = s.mode == "keep" && codec && mp4CanHold(codec->id);
-        bits += copy && a.bitrate > 0 ? double(a.bitrate) : kEncodedSound;
+        const SoundPlan plan = soundPlan(d.ticket, a);
+        if (plan.way == SoundWay::Copied) bits += a.bitrate > 0 ? double(a.bitrate) : encodedSoundBits(2);
+        if (plan.way == SoundWay::Encoded) bits += encodedSoundBits(plan.channels);
     }
     return bits / 8 * d.seconds();
 }

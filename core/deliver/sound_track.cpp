@@ -1,25 +1,22 @@
 #include "core/deliver/sound_track.h"
 
+#include "core/media/sound_converter.h"
+
 extern "C" {
 #include <libavutil/audio_fifo.h>
-#include <libswresample/swresample.h>
 }
 
 #include <algorithm>
 #include <cmath>
 
 namespace ulm {
+namespace {
 
-bool mp4CanHold(AVCodecID codec) {
-    switch (codec) {
-    case AV_CODEC_ID_AAC:
-    case AV_CODEC_ID_MP3:
-    case AV_CODEC_ID_AC3:
-    case AV_CODEC_ID_EAC3:
-    case AV_CODEC_ID_ALAC: return true;
-    default: return false;
-    }
-}
+// The encoder's own clock is kept by time, not by counting what came: sound that starts late, stops for a while or
+// overlaps stays beside its pictures. Smaller steps are rounding of the container's clock.
+constexpr double kMostDrift = 0.04;
+
+} // namespace
 
 struct SoundFeeder::Track {
     int from = 0; ///< stream index in the source
@@ -27,25 +24,31 @@ struct SoundFeeder::Track {
     AVRational sourceBase{};
     // Only where sound is encoded anew:
     std::unique_ptr<PacketDecoder> decoder;
+    std::unique_ptr<SoundConverter> converter;
     av::Codec encoder;
-    SwrContext* resampler = nullptr;
     AVAudioFifo* fifo = nullptr;
-    std::int64_t written = 0; ///< samples handed to the encoder
+    std::int64_t placed = 0;         ///< samples put into the queue since the movie's start
+    std::int64_t encoded = 0;        ///< samples handed to the encoder
+    std::int64_t zero = 0;           ///< of the source's clock, in samples: the movie's start
+    std::int64_t length = INT64_MAX; ///< samples that belong to the movie
     bool started = false;
-    std::int64_t skip = 0; ///< samples to drop before the movie's start
 
     ~Track() {
-        swr_free(&resampler);
         if (fifo) av_audio_fifo_free(fifo);
     }
-    void openEncoder(const AVStream& source, const std::string& path, AVFormatContext& output);
+    void openEncoder(const AVStream& source, const SoundSource& what, int channels, AVFormatContext& output);
     void encode(const AVFrame* frame, const SoundFeeder::OnPacket& onPacket);
-    void take(AVFrame& frame, double movieTime);
+    void take(AVFrame& frame) {
+        converter->send(frame, sourceBase, [this](const AVFrame& f) { place(f); });
+    }
+    void place(const AVFrame& sound);
+    void silence(std::int64_t samples);
     void drainFifo(bool all, const SoundFeeder::OnPacket& onPacket);
 };
 
-void SoundFeeder::Track::openEncoder(const AVStream& s, const std::string& path, AVFormatContext& output) {
-    decoder = std::make_unique<PacketDecoder>(s, path, PacketDecoder::Threads::Slices);
+void SoundFeeder::Track::openEncoder(const AVStream& s, const SoundSource& what, int channels,
+                                     AVFormatContext& output) {
+    decoder = std::make_unique<PacketDecoder>(s, what.path, PacketDecoder::Threads::Slices);
     const AVCodec* aac = avcodec_find_encoder(AV_CODEC_ID_AAC);
     encoder.reset(avcodec_alloc_context3(aac));
     encoder->sample_fmt = AV_SAMPLE_FMT_FLTP;
@@ -53,22 +56,34 @@ void SoundFeeder::Track::openEncoder(const AVStream& s, const std::string& path,
     encoder->sample_rate =
         rate == 44100 || rate == 48000 || rate == 32000 || rate == 22050 || rate == 24000 || rate == 16000 ? rate
                                                                                                            : 48000;
-    av_channel_layout_default(&encoder->ch_layout, std::clamp(s.codecpar->ch_layout.nb_channels, 1, 2));
-    encoder->bit_rate = encoder->ch_layout.nb_channels == 1 ? 96000 : 192000;
+    av_channel_layout_default(&encoder->ch_layout, channels);
+    encoder->bit_rate = encodedSoundBits(channels);
     encoder->time_base = {1, encoder->sample_rate};
     if (output.oformat->flags & AVFMT_GLOBALHEADER) encoder->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
     if (const int e = avcodec_open2(encoder.get(), aac, nullptr); e < 0)
-        throw Error(Fault::Output, path, "its sound cannot be encoded as AAC (" + av::errorText(e) + ")",
+        throw Error(Fault::Output, what.path, "its sound cannot be encoded as AAC (" + av::errorText(e) + ")",
                     "Drop the sound in the Sound step.");
     avcodec_parameters_from_context(to->codecpar, encoder.get());
     to->time_base = encoder->time_base;
-    fifo = av_audio_fifo_alloc(AV_SAMPLE_FMT_FLTP, encoder->ch_layout.nb_channels, encoder->frame_size * 4);
+    fifo = av_audio_fifo_alloc(AV_SAMPLE_FMT_FLTP, channels, encoder->frame_size * 4);
+    if (!fifo) throw std::bad_alloc();
+    converter = std::make_unique<SoundConverter>(
+        SoundConverter::Wanted{encoder->sample_rate, channels, AV_SAMPLE_FMT_FLTP, true});
+    zero = std::llround(what.zero * encoder->sample_rate);
+    if (!what.whole) length = std::llround((what.to - what.zero) * encoder->sample_rate);
 }
 
 void SoundFeeder::Track::encode(const AVFrame* frame, const SoundFeeder::OnPacket& onPacket) {
-    if (avcodec_send_frame(encoder.get(), frame) < 0) return;
+    const auto fail = [](int e) {
+        throw Error(Fault::Output, "", "its sound could not be encoded (" + av::errorText(e) + ")",
+                    "Drop the sound in the Sound step, or export the clip again.");
+    };
+    if (const int e = avcodec_send_frame(encoder.get(), frame); e < 0 && e != AVERROR_EOF) fail(e);
     av::Packet packet(av_packet_alloc());
-    while (avcodec_receive_packet(encoder.get(), packet.get()) >= 0) {
+    for (;;) {
+        const int e = avcodec_receive_packet(encoder.get(), packet.get());
+        if (e == AVERROR(EAGAIN) || e == AVERROR_EOF) return;
+        if (e < 0) fail(e);
         packet->stream_index = to->index;
         av_packet_rescale_ts(packet.get(), encoder->time_base, to->time_base);
         onPacket(*packet);
@@ -76,36 +91,38 @@ void SoundFeeder::Track::encode(const AVFrame* frame, const SoundFeeder::OnPacke
     }
 }
 
-void SoundFeeder::Track::take(AVFrame& frame, double movieTime) {
-    if (!resampler) {
-        AVChannelLayout layout = frame.ch_layout;
-        if (swr_alloc_set_opts2(&resampler, &encoder->ch_layout, encoder->sample_fmt, encoder->sample_rate, &layout,
-                                static_cast<AVSampleFormat>(frame.format), frame.sample_rate, 0, nullptr) < 0 ||
-            swr_init(resampler) < 0)
-            throw Error(Fault::Input, "", "its sound format cannot be converted", "Drop the sound in the Sound step.");
+void SoundFeeder::Track::silence(std::int64_t samples) {
+    constexpr int kPiece = 4096;
+    av::Frame quiet(av_frame_alloc());
+    quiet->nb_samples = kPiece;
+    quiet->format = encoder->sample_fmt;
+    av_channel_layout_copy(&quiet->ch_layout, &encoder->ch_layout);
+    if (av_frame_get_buffer(quiet.get(), 0) < 0) throw std::bad_alloc();
+    av_samples_set_silence(quiet->extended_data, 0, kPiece, encoder->ch_layout.nb_channels, encoder->sample_fmt);
+    for (; samples > 0; samples -= kPiece) {
+        const int n = static_cast<int>(std::min<std::int64_t>(samples, kPiece));
+        av_audio_fifo_write(fifo, reinterpret_cast<void**>(quiet->extended_data), n);
+        placed += n;
     }
-    if (!started) {
-        started = true;
-        const auto offset = std::llround(movieTime * encoder->sample_rate);
-        if (offset < 0)
-            skip = -offset;
-        else
-            written = offset;
+}
+
+void SoundFeeder::Track::place(const AVFrame& f) {
+    const std::int64_t at = f.pts == AV_NOPTS_VALUE ? placed : f.pts - zero;
+    const auto drift = static_cast<double>(at - placed) / encoder->sample_rate;
+    std::int64_t drop = 0;
+    if (!started || std::abs(drift) > kMostDrift) {
+        // A clock that leaps by hours is the file's fault; the sound goes on where it was.
+        if (at > placed && drift < 3600) silence(std::min(at, length) - placed);
+        if (at < placed) drop = placed - at;
     }
-    const int room = swr_get_out_samples(resampler, frame.nb_samples);
-    av::Frame out(av_frame_alloc());
-    out->nb_samples = std::max(room, 1);
-    out->format = encoder->sample_fmt;
-    av_channel_layout_copy(&out->ch_layout, &encoder->ch_layout);
-    if (av_frame_get_buffer(out.get(), 0) < 0) throw std::bad_alloc();
-    const int got = swr_convert(resampler, out->extended_data, out->nb_samples,
-                                const_cast<const std::uint8_t**>(frame.extended_data), frame.nb_samples);
-    if (got <= 0) return;
-    const int drop = static_cast<int>(std::min<std::int64_t>(skip, got));
-    skip -= drop;
-    std::uint8_t* planes[8] = {};
-    for (int c = 0; c < encoder->ch_layout.nb_channels; ++c) planes[c] = out->extended_data[c] + drop * sizeof(float);
-    if (got > drop) av_audio_fifo_write(fifo, reinterpret_cast<void**>(planes), got - drop);
+    started = true;
+    const std::int64_t n = std::min<std::int64_t>(f.nb_samples - drop, length - placed);
+    if (n <= 0) return;
+    std::uint8_t* planes[2] = {};
+    for (int c = 0; c < encoder->ch_layout.nb_channels; ++c)
+        planes[c] = f.extended_data[c] + drop * static_cast<std::int64_t>(sizeof(float));
+    if (av_audio_fifo_write(fifo, reinterpret_cast<void**>(planes), static_cast<int>(n)) < n) throw std::bad_alloc();
+    placed += n;
 }
 
 void SoundFeeder::Track::drainFifo(bool all, const SoundFeeder::OnPacket& onPacket) {
@@ -117,14 +134,14 @@ void SoundFeeder::Track::drainFifo(bool all, const SoundFeeder::OnPacket& onPack
         av_channel_layout_copy(&frame->ch_layout, &encoder->ch_layout);
         if (av_frame_get_buffer(frame.get(), 0) < 0) throw std::bad_alloc();
         av_audio_fifo_read(fifo, reinterpret_cast<void**>(frame->extended_data), frame->nb_samples);
-        frame->pts = written;
-        written += frame->nb_samples;
+        frame->pts = encoded;
+        encoded += frame->nb_samples;
         encode(frame.get(), onPacket);
     }
 }
 
 SoundFeeder::SoundFeeder(const SoundSource& source, AVFormatContext& output) : source_(source) {
-    if (source.mode == SoundMode::Drop) {
+    if (std::ranges::all_of(source.tracks, [](const auto& t) { return t.second.way == SoundWay::Dropped; })) {
         ended_ = true;
         return;
     }
@@ -132,14 +149,13 @@ SoundFeeder::SoundFeeder(const SoundSource& source, AVFormatContext& output) : s
     for (unsigned i = 0; i < input_->nb_streams; ++i) {
         const AVStream& s = *input_->streams[i];
         const AVCodecParameters& p = *s.codecpar;
-        const bool usable = p.codec_type == AVMEDIA_TYPE_AUDIO && p.sample_rate > 0 && p.ch_layout.nb_channels > 0;
-        const bool copy = source.mode == SoundMode::Keep && mp4CanHold(p.codec_id);
-        if (!usable || (!copy && !avcodec_find_decoder(p.codec_id))) {
+        const auto plan = source.tracks.find(static_cast<int>(i));
+        if (plan == source.tracks.end() || plan->second.way == SoundWay::Dropped ||
+            p.codec_type != AVMEDIA_TYPE_AUDIO) {
             input_->streams[i]->discard = AVDISCARD_ALL;
-            if (usable)
-                note_ = std::string("Sound in ") + avcodec_get_name(p.codec_id) + " cannot be read and was left out.";
             continue;
         }
+        const bool copy = plan->second.way == SoundWay::Copied;
         auto track = std::make_unique<Track>();
         track->from = static_cast<int>(i);
         track->sourceBase = s.time_base;
@@ -149,10 +165,7 @@ SoundFeeder::SoundFeeder(const SoundSource& source, AVFormatContext& output) : s
             track->to->codecpar->codec_tag = 0;
             track->to->time_base = s.time_base;
         } else {
-            track->openEncoder(s, source.path, output);
-            if (source.mode == SoundMode::Keep)
-                note_ = std::string("MP4 does not carry ") + avcodec_get_name(p.codec_id) +
-                        " sound; it was encoded as AAC.";
+            track->openEncoder(s, source, plan->second.channels, output);
         }
         if (const auto* tag = av_dict_get(s.metadata, "language", nullptr, 0))
             av_dict_set(&track->to->metadata, "language", tag->value, 0);
@@ -182,8 +195,8 @@ bool SoundFeeder::readOne(const OnPacket& onPacket) {
     reached_ = at - source_.zero;
     if (t.decoder) {
         t.decoder->send(packet.get(), [&](AVFrame& f) {
-            const auto ts = f.best_effort_timestamp != AV_NOPTS_VALUE ? f.best_effort_timestamp : stamp;
-            t.take(f, double(ts) * av_q2d(t.sourceBase) - source_.zero);
+            f.pts = f.best_effort_timestamp;
+            t.take(f);
         });
         t.drainFifo(false, onPacket);
         return true;
@@ -207,7 +220,11 @@ void SoundFeeder::finish(const OnPacket& onPacket) {
     feedUntil(1e18, onPacket);
     for (auto& t : tracks_) {
         if (!t->decoder) continue;
-        t->decoder->send(nullptr, [&](AVFrame& f) { t->take(f, 0); });
+        t->decoder->send(nullptr, [&](AVFrame& f) {
+            f.pts = f.best_effort_timestamp;
+            t->take(f);
+        });
+        t->converter->finish([&](const AVFrame& f) { t->place(f); });
         t->drainFifo(true, onPacket);
         t->encode(nullptr, onPacket);
     }

@@ -5,9 +5,6 @@
 
 #include <functional>
 
-struct SwrContext;
-struct AVAudioFifo;
-
 namespace ulm {
 
 /// Carries a file's sound into a movie being written: packets untouched where MP4 can hold them, else as AAC.
@@ -21,8 +18,6 @@ public:
     /// Hands over packets (stream index and times of `output`) up to `seconds` of the movie's clock.
     void feedUntil(double seconds, const OnPacket& onPacket);
     void finish(const OnPacket& onPacket);
-    /// Why sound was changed, or empty.
-    const std::string& note() const { return note_; }
 
 private:
     struct Track;
@@ -33,10 +28,6 @@ private:
     std::vector<std::unique_ptr<Track>> tracks_;
     double reached_ = -1e9;
     bool ended_ = false;
-    std::string note_;
 };
-
-/// True where MP4 may carry this codec untouched.
-bool mp4CanHold(AVCodecID codec);
 
 } // namespace ulm

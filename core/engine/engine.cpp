@@ -33,7 +33,7 @@ Picture Engine::computeRegion(const Stage& stage, std::int64_t frame, const Rect
     cancel.check();
     Picture out = Picture::make(stage.format(), region);
     const auto start = std::chrono::steady_clock::now();
-    stage.compute(frame, in, out, cancel);
+    guarded("", [&] { stage.compute(frame, in, out, cancel); }); // libraries' own exceptions end here
     const std::chrono::duration<double> took = std::chrono::steady_clock::now() - start;
     std::lock_guard lock(spentMutex_);
     Spent& s = spent_[stage.name()];

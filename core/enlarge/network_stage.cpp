@@ -235,7 +235,7 @@ StagePtr throughNetwork(StagePtr input, std::vector<StagePtr> neighbours, std::s
         return std::make_shared<LumaNetworkStage>(std::move(neighbours), std::move(net), levels, kernel, strength);
     }
     const PictureFormat was = input->format();
-    const MatrixWeights matrix = matrixWeights(likelyMatrix(was.colour.matrix, was.height));
+    const MatrixWeights matrix = matrixWeights(was.colour.matrix);
     StagePtr out = std::make_shared<ColourNetworkStage>(withChroma(input, 0, 0, 0), std::move(net), form, matrix);
     return withChroma(out, was.subW, was.subH, was.colour.chromaSite);
 }

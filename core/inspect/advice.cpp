@@ -92,7 +92,7 @@ std::vector<Finding> findings(const Inspection& i, const MediaFacts& facts) {
         add("interlace", "Interlaced",
             i.fieldOrder == "progressive" ? "the file says so, but no combs show" : i.fieldOrder + " field first",
             i.fieldOrder == "progressive" ? 0.8 : 3, 0.9);
-    if (!i.inside.empty() && (i.inside.w < v.codedWidth - 3 || i.inside.h < v.codedHeight - 3) && v.rotation == 0)
+    if (!i.inside.empty() && (i.inside.w < v.codedWidth - 3 || i.inside.h < v.codedHeight - 3) && v.upright())
         add("bars", "Black bars",
             "the picture is " + std::to_string(i.inside.w) + "×" + std::to_string(i.inside.h) + " inside them", 1.3,
             0.95, 0, i.inside);
@@ -165,7 +165,7 @@ std::vector<Advice> advise(const Inspection& i, const MediaFacts& facts) {
                        {{"finish.sharpen.amount", "0.6"}},
                        "More, finer",
                        {{"finish.sharpen.amount", "0.9"}, {"finish.sharpen.radius", "0.7"}}});
-    if (!i.inside.empty() && i.inside.h < 0.8 * v.height && v.rotation == 0)
+    if (!i.inside.empty() && i.inside.h < 0.8 * v.height && v.upright())
         all.push_back({"frame",
                        "Fill the upright shape",
                        "Black bars take " + number(100.0 * (v.height - i.inside.h) / v.height, 0) + " % of the height.",

@@ -6,6 +6,7 @@
 #include "core/model/yield.h"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 #include <mutex>
 #include <numeric>
@@ -19,6 +20,7 @@ namespace {
 constexpr std::int64_t kMostFrames = 9000, kRuns = 36, kRunFrames = kMostFrames / kRuns;
 constexpr double kMostSound = 1800;
 constexpr std::int64_t kYieldEvery = 5; // samples
+constexpr int kMostWaiting = 4;         // samples read closely or about to be
 
 double median(std::vector<double> v) {
     if (v.empty()) return 0;
@@ -213,9 +215,7 @@ private:
     std::vector<double> flat_, level_, straight_, yield_;
 };
 
-} // namespace
-
-Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const InspectWatch& watch) {
+Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const InspectWatch& watch) {
     Inspection out;
     const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Frames, std::size_t(24) << 20);
     const SourceStage source(reader);
@@ -231,6 +231,7 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
     // Kept apart until the readings are done: those copy what is known so far from other threads.
     std::vector<std::int64_t> breaks, cuts, duplicates;
     std::int64_t looked = 0, taken = 0;
+    std::atomic<int> waiting = 0;
     const bool fine = keptFinely(v);
     tbb::task_group readings, sound;
     SoundReadings heard;
@@ -247,6 +248,9 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
                 const DecodedFrame frame = reader->frame(n, cancel);
                 prints.push_back(thumbprint(*frame.picture, v.colour.fullRange));
                 if (looked % every == every / 2) {
+                    // Decoding waits for the readings: pictures of large clips would pile up in memory.
+                    if (waiting >= kMostWaiting) readings.wait();
+                    ++waiting;
                     auto picture = std::make_shared<Picture>(Picture::make(source.format(), source.format().frame()));
                     source.compute(n, {}, *picture, cancel);
                     std::shared_ptr<Picture> next;
@@ -257,7 +261,12 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
                     const bool yield = taken % kYieldEvery == 0, faces = taken % 4 == 1 || wanted <= 6;
                     const int turn = static_cast<int>(taken++ / kYieldEvery);
                     const std::optional<double> quantiser = fine ? 0 : meanQuantiser(*frame.picture);
-                    readings.run([&gathering, picture, next, n, faces, yield, turn, quantiser] {
+                    readings.run([&gathering, &waiting, picture = std::move(picture), next = std::move(next), n, faces,
+                                  yield, turn, quantiser] {
+                        const struct Done {
+                            std::atomic<int>& left;
+                            ~Done() { --left; }
+                        } done{waiting};
                         const Plane& luma = picture->planes[0];
                         Sample s{n, lookAt(*picture, next ? &next->planes[0] : nullptr), findText(luma, n), {}, {}, 0};
                         Readings& r = s.reading.readings;
@@ -303,6 +312,12 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
     out.complete = true;
     if (watch.onProgress) watch.onProgress(1);
     return out;
+}
+
+} // namespace
+
+Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const InspectWatch& watch) {
+    return guarded(clip->path(), [&] { return lookOver(clip, cancel, watch); });
 }
 
 std::vector<WatchPlace> choosePlaces(const Inspection& i, const Rect& window, int apart) {

@@ -148,6 +148,60 @@ float likeness(const Thumbprint& a, const Thumbprint& b) {
     return static_cast<float>(ab / std::sqrt(aa * bb));
 }
 
+std::optional<float> continuity(const Thumbprint& a, const Thumbprint& b) {
+    constexpr int kBlockW = 12, kBlockH = 9, kReachX = 20, kReachY = 12, kCells = kBlockW * kBlockH;
+    constexpr float kPlain = 4, kLeastGain = 0.5f, kMostGain = 2;
+    const auto cell = [](const Thumbprint& t, int x, int y) { return t.cells[static_cast<std::size_t>(y * kW + x)]; };
+    struct Block {
+        float mean = 0, variance = 0;
+    };
+    const auto blockAt = [&](const Thumbprint& t, int x, int y) {
+        float sum = 0, squares = 0;
+        for (int j = 0; j < kBlockH; ++j)
+            for (int i = 0; i < kBlockW; ++i) {
+                const float v = cell(t, x + i, y + j);
+                sum += v, squares += v * v;
+            }
+        const float mean = sum / kCells;
+        return Block{mean, std::max(0.f, squares / kCells - mean * mean)};
+    };
+    constexpr int kAcross = kW - kBlockW + 1, kDown = kH - kBlockH + 1;
+    std::vector<Block> places;
+    places.reserve(static_cast<std::size_t>(kAcross) * kDown);
+    float texture = 0;
+    for (int y = 0; y < kDown; ++y)
+        for (int x = 0; x < kAcross; ++x) {
+            places.push_back(blockAt(a, x, y));
+            texture += places.back().variance >= kPlain;
+        }
+    float explained = 0;
+    int blocks = 0;
+    for (int y = 0; y + kBlockH <= kH; y += kBlockH)
+        for (int x = 0; x + kBlockW <= kW; x += kBlockW) {
+            const Block here = blockAt(b, x, y);
+            if (here.variance < kPlain) continue;
+            float least = here.variance;
+            for (int v = std::max(0, y - kReachY); v <= std::min(kDown - 1, y + kReachY); ++v)
+                for (int u = std::max(0, x - kReachX); u <= std::min(kAcross - 1, x + kReachX); ++u) {
+                    const Block& there = places[static_cast<std::size_t>(v * kAcross + u)];
+                    float product = 0;
+                    for (int j = 0; j < kBlockH; ++j) {
+                        const float *p = &a.cells[static_cast<std::size_t>((v + j) * kW + u)],
+                                    *q = &b.cells[static_cast<std::size_t>((y + j) * kW + x)];
+                        for (int i = 0; i < kBlockW; ++i) product += p[i] * q[i];
+                    }
+                    const float together = product / kCells - there.mean * here.mean,
+                                own = std::max(there.variance, 1.f),
+                                gain = std::clamp(together / own, kLeastGain, kMostGain);
+                    least = std::min(least, here.variance - 2 * gain * together + gain * gain * there.variance);
+                }
+            explained += 1 - std::max(0.f, least) / here.variance;
+            ++blocks;
+        }
+    if (blocks < 4 || texture < 0.08f * float(places.size())) return std::nullopt;
+    return explained / float(blocks);
+}
+
 GlobalMotion globalMotion(const Thumbprint& a, const Thumbprint& b) {
     const Level a0{kW, kH, a.cells}, b0{kW, kH, b.cells};
     const Level a1 = halved(a0), b1 = halved(b0), a2 = halved(a1), b2 = halved(b1);

@@ -14,9 +14,10 @@ Comparison::Figure Comparison::over(double Frame::*member) const {
     if (frames.empty()) return f;
     f.min = frames[0].*member;
     for (const Frame& m : frames) {
-        f.mean += m.*member / double(frames.size());
+        f.mean += m.*member;
         f.min = std::min(f.min, m.*member);
     }
+    f.mean /= double(frames.size());
     return f;
 }
 

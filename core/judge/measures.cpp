@@ -2,6 +2,7 @@
 
 #include "core/picture/gaussian.h"
 
+#include <algorithm>
 #include <cmath>
 
 namespace ulm {
@@ -65,7 +66,8 @@ double ssim(const Plane& a, const Plane& b) {
         for (int x = inside.x; x < inside.right(); ++x) {
             const float u = ma.at(x, y), v = mb.at(x, y);
             const float su = std::max(0.f, aa.at(x, y) - u * u), sv = std::max(0.f, bb.at(x, y) - v * v),
-                        suv = ab.at(x, y) - u * v;
+                        // rounding must not make it exceed what equal pictures have
+                suv = std::clamp(ab.at(x, y) - u * v, -std::sqrt(su * sv), std::sqrt(su * sv));
             const float mu = u + kFoot, mv = v + kFoot;
             sum += ((2 * mu * mv + c1) * (2 * suv + c2)) / ((mu * mu + mv * mv + c1) * (su + sv + c2));
         }

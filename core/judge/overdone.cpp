@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <cmath>
 #include <opencv2/imgproc.hpp>
+#include <optional>
 
 namespace ulm {
 namespace {
@@ -85,23 +86,46 @@ FaultMap haloes(const Pair& p) {
     return mapOf(worst * (100 / 0.40f), edge, p.area);
 }
 
-// Fine energy that the source had above its noise, and that is gone: all of it is 140, half of it 70.
-FaultMap lost(const Pair& p, bool shadows) {
+// The lower quarter of what lies where `mask` is at least a half; 0 where that is next to nothing.
+float lowerQuarter(const cv::Mat& m, const cv::Mat& mask) {
+    std::vector<float> v;
+    for (int y = 0; y < m.rows; y += 4)
+        for (int x = 0; x < m.cols; x += 4)
+            if (mask.at<float>(y, x) >= 0.5f) v.push_back(m.at<float>(y, x));
+    if (v.size() < 16) return 0;
+    const auto at = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 4);
+    std::ranges::nth_element(v, at);
+    return *at;
+}
+
+// Fine energy that the source had above its noise, and that is gone: all of it is 140, half of it 70. Noise differs
+// with the tones: where it changes from frame to frame as much as the evenest places of like tone show, it is noise
+// there, however much more than the clip's mean that is; what stands still is texture.
+FaultMap lost(const Pair& p, const Pair* next, bool shadows) {
     const double sigma = 0.8 * p.scale;
+    const auto fine = [&](const cv::Mat& m) -> cv::Mat { return m - soft(m, sigma); };
     const auto energy = [&](const cv::Mat& m) {
-        const cv::Mat d = m - soft(m, sigma);
+        const cv::Mat d = fine(m);
         return pooled(d.mul(d));
     };
     const cv::Mat was = energy(p.before), is = energy(p.after), level = pooled(p.before);
+    const cv::Mat dark = cv::min(cv::max((0.25f - level) / 0.06f, 0.f), 1.f);
+    const cv::Mat here = shadows ? dark : cv::Mat(1 - dark);
     // What is left of noise in that band after scaling: about half its power, less as it is enlarged.
-    const auto noise = static_cast<float>(std::pow(p.noise * kStep, 2) * 0.6 / std::max(1.0, p.scale));
-    cv::Mat texture = cv::max(was - 1.3f * noise, 0.f), left = cv::max(is - 0.1f * noise, 0.f);
+    cv::Mat noise(was.size(), CV_32F, cv::Scalar(std::pow(p.noise * kStep, 2) * 0.6 / std::max(1.0, p.scale)));
+    if (next) {
+        const cv::Mat change = fine(next->before) - fine(p.before);
+        // Movement changes much, too: no more than half as much again as the evenest places' is taken for noise.
+        noise = cv::max(noise, cv::min(pooled(change.mul(change)) / 2, 1.6 * lowerQuarter(was, here)));
+    }
+    // Where each block's noise is known, what is called texture must stand out of its chances.
+    const float clear = next ? 1.7f : 1.3f;
+    cv::Mat texture = cv::max(was - clear * noise, 0.f), left = cv::max(is - 0.1f * noise, 0.f);
     cv::Mat ratio, weight;
     cv::sqrt(cv::min(left / cv::max(texture, 1e-9f), 1.f), ratio);
     const float floor = 0.45f * kStep;
     weight = cv::min(cv::max(texture / (floor * floor) - 1, 0.f), 1.f);
-    cv::Mat dark = cv::min(cv::max((0.25f - level) / 0.06f, 0.f), 1.f);
-    weight = weight.mul(shadows ? dark : 1 - dark);
+    weight = weight.mul(here);
     return mapOf((1 - ratio) * 140, weight, p.area);
 }
 
@@ -174,12 +198,15 @@ Overdone judgeOverdone(const OverdonePlace& place) {
         note(key, score, box);
     };
     take("haloes", haloes(p));
-    take("plastic", lost(p, false));
-    take("painted", lost(p, true));
+    const bool known = place.beforeNext.planes[0].bufferBytes(),
+               moving = known && place.afterNext.planes[0].bufferBytes();
+    std::optional<Pair> next;
+    if (known) next = pairOf(place.beforeNext, moving ? place.afterNext : place.beforeNext);
+    take("plastic", lost(p, next ? &*next : nullptr, false));
+    take("painted", lost(p, next ? &*next : nullptr, true));
     take("crushed", crushed(p));
     if (place.text) take("text", letters(p));
-    if (place.beforeNext.planes[0].bufferBytes() && place.afterNext.planes[0].bufferBytes())
-        take("flicker", flicker(p, pairOf(place.beforeNext, place.afterNext)));
+    if (moving) take("flicker", flicker(p, *next));
     const double stairs =
         readingOf("stairs", place.after, place.scale) - readingOf("stairs", place.before, place.scale);
     note("stairs", stairs > 4 ? (stairs - 4) * 100 / 20 : 0, {});

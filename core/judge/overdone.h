@@ -28,7 +28,8 @@ struct OverdonePlace {
     double scale = 1;              ///< delivered pixels per source pixel
     double noise = 0;              ///< sigma of the source's luma, 8-bit steps
     bool text = false;             ///< letters are known to be here
-    Picture beforeNext, afterNext; ///< the next frame, for flicker; empty planes where it is not known
+    Picture beforeNext, afterNext; ///< the next frame: before tells noise from texture, both tell flicker; empty planes
+                                   ///< where it is not known
 };
 
 struct Overdone {

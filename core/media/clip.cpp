@@ -1,11 +1,15 @@
 #include "core/media/clip.h"
 
 #include "core/media/decoder.h"
+#include "core/media/facts_words.h"
+#include "core/picture/colour.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <filesystem>
 #include <fstream>
+#include <map>
 #include <mutex>
 
 namespace ulm {
@@ -37,13 +41,42 @@ void refuseUnreadable(const std::string& path) {
 
 std::string colourless(const char* text) { return text ? text : "unknown"; }
 
-int rotationOf(const AVStream* s) {
-    const auto* matrix =
+// A matrix that mirrors is a turn after left and right were exchanged: that exchange is taken out first.
+void readDisplayMatrix(const AVStream* s, VideoFacts& v) {
+    const auto* side =
         reinterpret_cast<const std::int32_t*>(av_stream_get_side_data(s, AV_PKT_DATA_DISPLAYMATRIX, nullptr));
-    if (!matrix) return 0;
-    const double ccw = av_display_rotation_get(matrix);
-    if (std::isnan(ccw)) return 0;
-    return ((static_cast<int>(std::lround(-ccw / 90.0)) % 4) + 4) % 4 * 90;
+    if (!side) return;
+    std::array<std::int32_t, 9> matrix;
+    std::copy_n(side, matrix.size(), matrix.begin());
+    v.mirrored = double(matrix[0]) * matrix[4] - double(matrix[1]) * matrix[3] < 0;
+    if (v.mirrored) matrix[0] = -matrix[0], matrix[1] = -matrix[1];
+    const double ccw = av_display_rotation_get(matrix.data());
+    if (std::isnan(ccw)) {
+        v.mirrored = false;
+        return;
+    }
+    v.rotation = ((static_cast<int>(std::lround(-ccw / 90.0)) % 4) + 4) % 4 * 90;
+}
+
+// What is not told is decided here, by the stored size: a picture that is enlarged later keeps its colours. Broadcast
+// sizes have primaries of their own; all else below 720 lines comes from cameras and screens of BT.709, and is encoded
+// with the matrix that players take for granted there.
+void assumeColour(VideoFacts& v) {
+    ColourDescription& c = v.colour;
+    constexpr int kUnknown = AVCOL_SPC_UNSPECIFIED;
+    v.colourAssumed = c.matrix == kUnknown || c.matrix == AVCOL_SPC_RGB;
+    if (v.colourAssumed)
+        c.matrix = c.primaries == AVCOL_PRI_BT2020 ? AVCOL_SPC_BT2020_NCL : likelyMatrix(v.codedHeight);
+    if (c.primaries == kUnknown || c.primaries == AVCOL_PRI_RESERVED0) {
+        const bool sd = c.matrix == AVCOL_SPC_SMPTE170M || c.matrix == AVCOL_SPC_BT470BG;
+        const bool lines625 = v.codedHeight == 576 && v.codedWidth <= 720,
+                   lines525 = (v.codedHeight == 480 || v.codedHeight == 486) && v.codedWidth <= 720;
+        c.primaries = c.matrix == AVCOL_SPC_BT2020_NCL ? AVCOL_PRI_BT2020
+                      : sd && lines625                 ? AVCOL_PRI_BT470BG
+                      : sd && lines525                 ? AVCOL_PRI_SMPTE170M
+                                                       : AVCOL_PRI_BT709;
+    }
+    if (c.transfer == kUnknown || c.transfer == AVCOL_TRC_RESERVED0) c.transfer = AVCOL_TRC_BT709;
 }
 
 } // namespace
@@ -100,7 +133,10 @@ private:
     void readFileFacts() {
         MediaFacts& f = clip_->facts_;
         f.file = path_;
-        f.container = input_->iformat->name;
+        const auto* brand = av_dict_get(input_->metadata, "major_brand", nullptr, 0);
+        f.container = containerName(input_->iformat->name, brand ? brand->value : "", path_);
+        if (const auto* tag = av_dict_get(input_->metadata, "comment", nullptr, 0))
+            f.comment = std::string(tag->value).substr(0, 1 << 16);
         std::error_code ec;
         f.bytes = static_cast<std::int64_t>(fs::file_size(path_, ec));
         if (input_->duration > 0) f.duration = static_cast<double>(input_->duration) / AV_TIME_BASE;
@@ -149,7 +185,7 @@ private:
         if (const auto* d = av_pix_fmt_desc_get(format)) v.bitDepth = std::clamp(d->comp[0].depth, 8, 16);
         v.codedWidth = p->width;
         v.codedHeight = p->height;
-        v.rotation = rotationOf(stream_);
+        readDisplayMatrix(stream_, v);
         const AVRational sar = av_guess_sample_aspect_ratio(input_.get(), stream_, nullptr);
         if (sar.num > 0 && sar.den > 0 && sar.num <= 16 * sar.den && sar.den <= 16 * sar.num)
             v.sarNum = sar.num, v.sarDen = sar.den;
@@ -165,6 +201,13 @@ private:
         v.colour = {p->color_primaries, p->color_trc, p->color_space, p->color_range == AVCOL_RANGE_JPEG,
                     p->chroma_location};
         if (v.pixelFormat.starts_with("yuvj")) v.colour.fullRange = true;
+        const AVPixFmtDescriptor* d = av_pix_fmt_desc_get(format);
+        v.alpha = d && (d->flags & AV_PIX_FMT_FLAG_ALPHA);
+        // R'G'B' has no matrix until it is converted.
+        if (d && (d->flags & (AV_PIX_FMT_FLAG_RGB | AV_PIX_FMT_FLAG_PAL)))
+            v.colour.matrix = AVCOL_SPC_RGB;
+        else
+            assumeColour(v);
     }
 
     void indexByPackets() {
@@ -174,6 +217,7 @@ private:
         std::int64_t bytes = 0;
         std::int64_t counted = 0;
         while (av_read_frame(input_.get(), packet.get()) >= 0) {
+            watchSound(*packet);
             if (packet->stream_index == clip_->videoStream_) {
                 bytes += packet->size;
                 if (++counted % 256 == 0) cancel_.check();
@@ -193,6 +237,20 @@ private:
         if (codec == AV_CODEC_ID_VP8 || codec == AV_CODEC_ID_MPEG4) usable = usable && frames.size() > 0;
         if (!usable) indexByDecoding();
         if (bytes > 0) streamBytes_ = bytes;
+    }
+
+    // Copied sound has one description for the whole track: a stream whose own changes cannot be copied.
+    void watchSound(const AVPacket& p) {
+        const auto a = std::ranges::find(clip_->facts_.audio, p.stream_index, &AudioFacts::stream);
+        if (a == clip_->facts_.audio.end()) return;
+        if (av_packet_get_side_data(&p, AV_PKT_DATA_NEW_EXTRADATA, nullptr) ||
+            av_packet_get_side_data(&p, AV_PKT_DATA_PARAM_CHANGE, nullptr))
+            a->changes = true;
+        // ADTS: sync word, then profile, rate and channels before each packet's own length (ISO/IEC 13818-7, 6.2).
+        if (a->codec != "aac" || p.size < 7 || p.data[0] != 0xFF || (p.data[1] & 0xF6) != 0xF0) return;
+        const int kind = (p.data[2] & 0xFD) << 8 | (p.data[3] & 0xC0);
+        const auto known = adtsKinds_.try_emplace(p.stream_index, kind).first;
+        if (known->second != kind) a->changes = true;
     }
 
     void indexByDecoding() {
@@ -250,9 +308,12 @@ private:
     AVStream* stream_ = nullptr;
     std::shared_ptr<Clip> clip_;
     std::int64_t streamBytes_ = 0;
+    std::map<int, int> adtsKinds_; ///< by stream: what the first packet's header says
 };
 
-ClipPtr Clip::open(const std::string& path, const CancelToken& cancel) { return ClipOpener(path, cancel).open(); }
+ClipPtr Clip::open(const std::string& path, const CancelToken& cancel) {
+    return guarded(path, [&] { return ClipOpener(path, cancel).open(); });
+}
 
 ClipPtr Clip::openVideo(const std::string& path, const CancelToken& cancel) {
     ClipPtr clip = open(path, cancel);

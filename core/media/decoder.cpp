@@ -1,7 +1,8 @@
 #include "core/media/decoder.h"
 
+#include "core/engine/work_plan.h"
+
 #include <algorithm>
-#include <thread>
 
 namespace ulm {
 
@@ -19,7 +20,7 @@ PacketDecoder::PacketDecoder(const AVStream& stream, const std::string& path, Th
     if (const int e = avcodec_parameters_to_context(codec_.get(), stream.codecpar); e < 0) fail(av::errorText(e));
     codec_->pkt_timebase = stream.time_base;
     codec_->max_pixels = std::int64_t(16384) * 16384;
-    codec_->thread_count = static_cast<int>(std::clamp(std::thread::hardware_concurrency(), 1u, 16u));
+    codec_->thread_count = workPlan().cores;
     codec_->thread_type = threads == Threads::Frames ? FF_THREAD_FRAME | FF_THREAD_SLICE : FF_THREAD_SLICE;
     codec_->flags |= AV_CODEC_FLAG_OUTPUT_CORRUPT; // show what there is; the damage is counted and told
     codec_->export_side_data |= AV_CODEC_EXPORT_DATA_VIDEO_ENC_PARAMS; // for meanQuantiser()
@@ -155,6 +156,16 @@ DecodedFrame FrameReader::frame(std::int64_t n, const CancelToken& cancel) {
                     "The file is damaged: copy or export it again.");
     keep(n, {last_, true}); // the clip's tail is missing: hold its last picture
     return {last_, true};
+}
+
+void FrameReader::rest() {
+    const std::unique_lock lock(mutex_, std::try_to_lock);
+    if (!lock) return;
+    decoder_.reset();
+    input_.reset();
+    restarted(false);
+    kept_.clear();
+    bytes_ = 0;
 }
 
 std::int64_t FrameReader::lostFrames() const {

@@ -42,6 +42,9 @@ public:
     FrameReader(ClipPtr clip, PacketDecoder::Threads threads, std::size_t budgetBytes);
     /// n in [0, frameCount()). Errors: Fault::Input where nothing can be decoded at all. Throws Cancelled.
     DecodedFrame frame(std::int64_t n, const CancelToken& cancel);
+    /// Lets go of decoder, file and pictures; the next frame() opens them again. Does nothing while a frame is asked
+    /// for.
+    void rest();
     const Clip& clip() const { return *clip_; }
     const ClipPtr& sharedClip() const { return clip_; }
     /// Frames asked for so far that could not be decoded, or came out damaged.

@@ -25,11 +25,15 @@ nlohmann::json toJson(const MediaFacts& f) {
             {"pixel_format", v.pixelFormat},
             {"rotation", v.rotation},
             {"sar", std::to_string(v.sarNum) + ":" + std::to_string(v.sarDen)},
+            {"mirrored", v.mirrored},
+            {"alpha", v.alpha},
             {"interlaced", v.interlaced},
             {"variable_rate", v.variableRate},
             {"primaries", known(av_color_primaries_name(static_cast<AVColorPrimaries>(v.colour.primaries)))},
             {"transfer", known(av_color_transfer_name(static_cast<AVColorTransferCharacteristic>(v.colour.transfer)))},
             {"matrix", known(av_color_space_name(static_cast<AVColorSpace>(v.colour.matrix)))},
+            {"colour_assumed", v.colourAssumed},
+            {"hdr", v.hdr()},
             {"range", v.colour.fullRange ? "full" : "limited"},
             {"bitrate", v.bitrate}};
     }

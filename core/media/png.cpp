@@ -1,6 +1,5 @@
 #include "core/media/png.h"
 
-#include "core/base/files.h"
 #include "core/media/av.h"
 
 #include <cmath>
@@ -8,7 +7,7 @@
 
 namespace ulm {
 
-void writePng(const Picture& rgb, int bits, const std::string& path) {
+std::string pngOf(const Picture& rgb, int bits) {
     const AVCodec* png = avcodec_find_encoder(AV_CODEC_ID_PNG);
     const av::Codec c(avcodec_alloc_context3(png));
     c->width = rgb.area.w;
@@ -35,7 +34,7 @@ void writePng(const Picture& rgb, int bits, const std::string& path) {
     avcodec_send_frame(c.get(), f.get());
     avcodec_send_frame(c.get(), nullptr);
     if (avcodec_receive_packet(c.get(), p.get()) < 0) throw std::bad_alloc();
-    writeFileWhole(path, std::string(reinterpret_cast<const char*>(p->data), static_cast<std::size_t>(p->size)));
+    return {reinterpret_cast<const char*>(p->data), static_cast<std::size_t>(p->size)};
 }
 
 } // namespace ulm

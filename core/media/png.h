@@ -6,8 +6,7 @@
 
 namespace ulm {
 
-/// Writes an R'G'B' picture (see asRgb()) as PNG of 8 or 16 bits a channel; whole, or not at all.
-/// Errors: Fault::Output.
-void writePng(const Picture& rgb, int bits, const std::string& path);
+/// An R'G'B' picture (see asRgb()) as the bytes of a PNG of 8 or 16 bits a channel.
+std::string pngOf(const Picture& rgb, int bits);
 
 } // namespace ulm

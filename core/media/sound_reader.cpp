@@ -1,10 +1,7 @@
 #include "core/media/sound_reader.h"
 
 #include "core/media/decoder.h"
-
-extern "C" {
-#include <libswresample/swresample.h>
-}
+#include "core/media/sound_converter.h"
 
 namespace ulm {
 
@@ -18,36 +15,20 @@ bool forEachSound(const std::string& path, double mostSeconds, const CancelToken
     const AVStream& s = *input->streams[stream];
     PacketDecoder decoder(s, path, PacketDecoder::Threads::Slices);
     auto left = static_cast<std::size_t>(mostSeconds * PlainSound::kRate);
-    std::unique_ptr<SwrContext, av::FreeBy<swr_free>> swr;
-    std::vector<std::int16_t> piece;
+    SoundConverter converter({PlainSound::kRate, 2, AV_SAMPLE_FMT_S16, true});
     bool first = true;
-    const auto take = [&](AVFrame& f) {
+    const auto give = [&](const AVFrame& f) {
         cancel.check();
-        if (left == 0) return;
-        if (startsAt && first && f.best_effort_timestamp != AV_NOPTS_VALUE)
-            *startsAt = double(f.best_effort_timestamp) * av_q2d(s.time_base);
-        first = false;
-        if (!swr) {
-            AVChannelLayout stereo = AV_CHANNEL_LAYOUT_STEREO;
-            SwrContext* raw = nullptr;
-            if (swr_alloc_set_opts2(&raw, &stereo, AV_SAMPLE_FMT_S16, PlainSound::kRate, &f.ch_layout,
-                                    static_cast<AVSampleFormat>(f.format), f.sample_rate, 0, nullptr) < 0)
-                return;
-            swr.reset(raw);
-            // One channel plays from both speakers as it is; the usual mix would lower it by 3 dB.
-            constexpr double kBoth[] = {1, 1};
-            if (f.ch_layout.nb_channels == 1) swr_set_matrix(swr.get(), kBoth, 1);
-            if (swr_init(raw) < 0) swr.reset();
-            if (!swr) return;
-        }
-        const int room = std::max(0, swr_get_out_samples(swr.get(), f.nb_samples));
-        piece.resize(static_cast<std::size_t>(room) * 2);
-        auto* to = reinterpret_cast<std::uint8_t*>(piece.data());
-        const int got =
-            swr_convert(swr.get(), &to, room, const_cast<const std::uint8_t**>(f.extended_data), f.nb_samples);
-        const std::size_t n = std::min(left, static_cast<std::size_t>(std::max(got, 0)));
-        if (n) onSound(piece.data(), n);
+        const std::size_t n = std::min(left, static_cast<std::size_t>(f.nb_samples));
+        if (n) onSound(reinterpret_cast<const std::int16_t*>(f.data[0]), n);
         left -= n;
+    };
+    const auto take = [&](AVFrame& f) {
+        if (left == 0) return;
+        f.pts = f.best_effort_timestamp;
+        if (startsAt && first && f.pts != AV_NOPTS_VALUE) *startsAt = double(f.pts) * av_q2d(s.time_base);
+        first = false;
+        converter.send(f, s.time_base, give);
     };
     av::Packet packet(av_packet_alloc());
     while (left > 0 && av_read_frame(input.get(), packet.get()) >= 0) {
@@ -55,6 +36,7 @@ bool forEachSound(const std::string& path, double mostSeconds, const CancelToken
         av_packet_unref(packet.get());
     }
     if (left > 0) decoder.send(nullptr, take);
+    if (left > 0) converter.finish(give);
     return true;
 }
 

@@ -19,9 +19,14 @@ int turnedSite(int site, int rotation) {
     return kTurned[std::clamp(site, 0, 6)][rotation / 90];
 }
 
+// Where it lies after left and right are exchanged. On the right of its block, which no file can say, is written as
+// "not told"; readers then take the left, half a chroma sample off.
+int mirroredSite(int site) { return site == 1 || site == 3 || site == 5 ? 0 : site; }
+
 PictureFormat uprightFormat(const Clip& clip) {
     PictureFormat f = storedFormat(clip);
-    const int rotation = clip.facts().video.rotation;
+    const auto [rotation, mirrored] = std::pair(clip.facts().video.rotation, clip.facts().video.mirrored);
+    if (mirrored) f.colour.chromaSite = mirroredSite(f.colour.chromaSite);
     if (rotation % 180) {
         std::swap(f.width, f.height);
         std::swap(f.subW, f.subH);
@@ -37,17 +42,15 @@ Key sourceKey(const Clip& clip) {
 }
 
 // Where sample (x, y) of the upright plane (w × h) comes from in the stored one.
-void turnPlane(const Plane& stored, int rotation, int w, int h, Plane& out) {
+void turnPlane(const Plane& stored, int rotation, bool mirrored, int w, int h, Plane& out) {
     for (int y = out.area().y; y < out.area().bottom(); ++y)
         for (int x = out.area().x; x < out.area().right(); ++x) {
-            float v = 0;
-            if (rotation == 90)
-                v = stored.at(y, w - 1 - x);
-            else if (rotation == 180)
-                v = stored.at(w - 1 - x, h - 1 - y);
-            else
-                v = stored.at(h - 1 - y, x);
-            out.row(y)[x - out.area().x] = v;
+            int sx = x, sy = y;
+            if (rotation == 90) sx = y, sy = w - 1 - x;
+            if (rotation == 180) sx = w - 1 - x, sy = h - 1 - y;
+            if (rotation == 270) sx = h - 1 - y, sy = x;
+            if (mirrored) sx = stored.area().w - 1 - sx;
+            out.row(y)[x - out.area().x] = stored.at(sx, sy);
         }
 }
 
@@ -59,14 +62,14 @@ SourceStage::SourceStage(std::shared_ptr<FrameReader> reader)
 
 void SourceStage::compute(std::int64_t n, std::span<const Picture>, Picture& out, const CancelToken& cancel) const {
     const DecodedFrame frame = reader_->frame(n, cancel);
-    const int rotation = reader_->clip().facts().video.rotation;
-    if (rotation == 0) return toPicture(*frame.picture, out);
+    const VideoFacts& v = reader_->clip().facts().video;
+    if (v.upright()) return toPicture(*frame.picture, out);
     // A turned chroma plane of odd size starts at the other end of its block, so whole frames are converted.
     Picture stored = Picture::make(stored_, stored_.frame());
     toPicture(*frame.picture, stored);
     for (int c = 0; c < 3; ++c) {
         const Rect whole = out.planeArea(c, out.format.frame());
-        turnPlane(stored.planes[c], rotation, whole.w, whole.h, out.planes[c]);
+        turnPlane(stored.planes[c], v.rotation, v.mirrored, whole.w, whole.h, out.planes[c]);
     }
 }
 

@@ -20,7 +20,7 @@ MatrixWeights matrixWeights(int code) {
     }
 }
 
-int likelyMatrix(int code, int height) { return code != 2 && code != 0 ? code : (height < 720 ? 6 : 1); }
+int likelyMatrix(int height) { return height < 720 ? 6 : 1; }
 
 void rgbToYcc(Picture& p, MatrixWeights w) {
     const float kr = float(w.kr), kb = float(w.kb), kg = 1 - kr - kb;

@@ -17,7 +17,7 @@ struct MatrixWeights {
 };
 MatrixWeights matrixWeights(int matrixCode);
 /// What players take an untagged picture of this height for: BT.601 below 720 lines, else BT.709.
-int likelyMatrix(int matrixCode, int height);
+int likelyMatrix(int height);
 
 /// In place, 4:4:4: planes R'G'B' in [0, 1] become Y', Cb, Cr, and back.
 void rgbToYcc(Picture&, MatrixWeights);

@@ -3,6 +3,7 @@
 #include "core/codec/video_codec.h"
 #include "core/engine/resample_stage.h"
 #include "core/picture/colour.h"
+#include "core/ticket/sound_step.h"
 
 #include <algorithm>
 #include <cmath>
@@ -17,7 +18,7 @@ public:
     const char* name() const override { return "rgb"; }
     void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken&) const override {
         for (int c = 0; c < 3; ++c) copySamples(in[0].planes[c], out.planes[c]);
-        yccToRgb(out, matrixWeights(likelyMatrix(inputs()[0]->format().colour.matrix, format().height)));
+        yccToRgb(out, matrixWeights(inputs()[0]->format().colour.matrix));
     }
 
 private:
@@ -27,11 +28,6 @@ private:
         return f;
     }
 };
-
-bool hasAlpha(const std::string& pixelFormat) {
-    const AVPixFmtDescriptor* d = av_pix_fmt_desc_get(av_get_pix_fmt(pixelFormat.c_str()));
-    return d && (d->flags & AV_PIX_FMT_FLAG_ALPHA);
-}
 
 // What the step in hand makes of a clip that has to be enlarged for its size.
 void tellEnlarging(const Delivery& d, const FramingPlan& plan, std::vector<Addition>& to) {
@@ -88,6 +84,30 @@ Rect Delivery::window(std::int64_t stage) const {
         .intersected(source->format().frame());
 }
 
+Rect Delivery::readable(std::int64_t stage, const Rect& delivered, const Rect& wanted) const {
+    constexpr int kRoom = 4, kGrid = 8; // what Lanczos reaches when it shrinks, and a sample for rounding
+    const Point a = toSource(stage, {double(delivered.x), double(delivered.y)}),
+                b = toSource(stage, {double(delivered.right()), double(delivered.bottom())});
+    const int l = int(std::ceil(a.x)), t = int(std::ceil(a.y));
+    const Rect shown = Rect{l, t, int(std::floor(b.x)) - l, int(std::floor(b.y)) - t}
+                           .intersected(window(stage))
+                           .grown(-kRoom)
+                           .intersected(wanted)
+                           .intersected(source->format().frame());
+    if (shown.empty()) return {};
+    const int x = (shown.x + kGrid - 1) / kGrid * kGrid, y = (shown.y + kGrid - 1) / kGrid * kGrid;
+    return {x, y, shown.right() - x, shown.bottom() - y};
+}
+
+StagePtr Delivery::inSourcePixels(const StagePtr& delivered, std::int64_t stage, const Rect& r) const {
+    const Point a = toDelivered(stage, {double(r.x), double(r.y)}),
+                b = toDelivered(stage, {double(r.right()), double(r.bottom())});
+    PictureFormat f = delivered->format();
+    f.width = r.w, f.height = r.h;
+    return std::make_shared<ResampleStage>(delivered, ScaleWindow{a.x, a.y, b.x - a.x, b.y - a.y, r.w, r.h},
+                                           Kernel::Lanczos, f);
+}
+
 DeliveredFile Delivery::planned() const {
     return {size().w,
             size().h,
@@ -123,8 +143,17 @@ std::vector<std::string> Delivery::remarks() const {
     if (const auto n = facts.subtitles.size())
         all.push_back(n == 1 ? "its subtitle track is not carried over"
                              : "its " + std::to_string(n) + " subtitle tracks are not carried over");
-    if (hasAlpha(facts.video.pixelFormat))
-        all.push_back("its transparency is dropped: the picture is delivered as it is stored");
+    if (facts.video.alpha) all.push_back("its transparency is dropped: the picture is delivered as it is stored");
+    const VideoFacts& v = facts.video;
+    if (v.hdr())
+        all.push_back(
+            "its HDR colours stay as they are; data on the mastering screen and on brightness are not carried "
+            "over");
+    if (v.interlaced) all.push_back("it is interlaced: both fields stay woven into one picture");
+    if (!clock.untouched() && fps() > v.fps * 1.001)
+        all.push_back(shortNumber(fps(), 2) + " frames a second are more than its " + shortNumber(v.fps, 2) +
+                      ": some are shown twice");
+    for (const std::string& told : soundRemarks(ticket, facts)) all.push_back(told);
     return all;
 }
 

@@ -74,6 +74,13 @@ struct Delivery {
     /// The part of the clip that is delivered, upright source pixels.
     Rect window(std::int64_t stage) const;
 
+    /// The largest rectangle of the clip, at most `wanted`, that shows wholly in this part of the delivered picture
+    /// with room for a filter around, its corner on the grid of 8 that blocks of compression lie on. May be empty.
+    Rect readable(std::int64_t stage, const Rect& delivered, const Rect& wanted) const;
+    /// The place `source` of the clip as `delivered` (`result` or `before`) has it, brought back to the clip's own
+    /// pixels: where faults of compression and sensors are read. Inside readable(); stage frames.
+    StagePtr inSourcePixels(const StagePtr& delivered, std::int64_t stage, const Rect& source) const;
+
     /// What the file will be, as far as it is known before any encode.
     DeliveredFile planned() const;
     /// The destination's limits that this breaks and no encode can mend: too long, a codec it does not take.
@@ -111,8 +118,7 @@ Ticket fitToTarget(const Ticket&, const Target&, const MediaFacts&, std::vector<
 /// Whether resolve() should be given what was found in the clip: the ticket, as it is done there, follows readings.
 bool needsInspection(const Ticket&, const std::optional<Target>&, const MediaFacts&);
 
-/// R'G'B' 4:4:4 of a stage, for screens and PNG: chroma brought to full resolution, then the matrix (BT.601 or BT.709
-/// by height where the clip does not say).
+/// R'G'B' 4:4:4 of a stage, for screens and PNG: chroma brought to full resolution, then the matrix.
 StagePtr asRgb(StagePtr input);
 
 } // namespace ulm

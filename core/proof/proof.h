@@ -13,7 +13,7 @@ namespace ulm {
 struct ProofJob {
     std::string source, result;
     std::optional<Ticket>
-        ticket; ///< what was done; without it the result is taken for the whole picture, cropped to its shape
+        ticket; ///< what was done; without it, what the result says of itself, or else the whole picture, cropped
     std::string ticketFile;       ///< where the ticket was read from, so that it is not written over; may be empty
     std::optional<Target> target; ///< the destination it was made for, with the ticket
     std::optional<Inspection> inspection; ///< of the source, if known
@@ -23,7 +23,8 @@ struct ProofJob {
 
 /// One PNG page: facts of both files, readings before and after, the ticket's values, both whole frames, and crops at
 /// up to four places, delivered pixels as they are.
-/// Errors: Fault::Input, Usage (files that do not belong together), Output. Throws Cancelled.
+/// Errors: Fault::Input, Usage (files that do not belong together: other size, length or pictures), Output. Throws
+/// Cancelled.
 void writeProofSheet(const ProofJob&, const std::string& path, const CancelToken&,
                      const std::function<void(double)>& onProgress = {});
 

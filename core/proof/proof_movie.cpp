@@ -43,8 +43,10 @@ void label(Page& page, const std::string& text, int x, int y) {
 
 } // namespace
 
-void writeProofMovie(const ProofJob& job, ProofMovie kind, const std::string& path, const CancelToken& cancel,
-                     const std::function<void(double)>& onProgress) {
+namespace {
+
+void makeMovie(const ProofJob& job, ProofMovie kind, const std::string& path, const CancelToken& cancel,
+               const std::function<void(double)>& onProgress) {
     OutputFile output(path, job.replace, {job.source, job.result, job.ticketFile});
     const Pairing pair = pairUp(job, cancel);
     const PictureFormat& f = pair.after->format();
@@ -60,13 +62,8 @@ void writeProofMovie(const ProofJob& job, ProofMovie kind, const std::string& pa
     e.fps = pair.result->facts().video.fps;
     e.crf = 18;
     std::optional<SoundSource> sound;
-    if (!pair.result->facts().audio.empty()) {
-        sound.emplace();
-        sound->path = job.result;
-        sound->mode = SoundMode::Keep;
-    }
-    const std::string temporary = output.partPath();
-    MovieWriter writer(temporary, "mp4", e, sound);
+    if (!pair.result->facts().audio.empty()) sound = wholeSound(pair.result->facts());
+    MovieWriter writer(output.partPath(), "mp4", e, sound, cancel);
     Engine engine(std::size_t(48) << 20);
     const auto& frames = pair.result->frames();
     for (std::int64_t n = 0; n < pair.result->frameCount(); ++n) {
@@ -96,7 +93,14 @@ void writeProofMovie(const ProofJob& job, ProofMovie kind, const std::string& pa
         if (onProgress) onProgress(double(n + 1) / double(pair.result->frameCount()));
     }
     writer.finish();
-    output.keep(temporary);
+    output.keep();
+}
+
+} // namespace
+
+void writeProofMovie(const ProofJob& job, ProofMovie kind, const std::string& path, const CancelToken& cancel,
+                     const std::function<void(double)>& onProgress) {
+    guarded(job.result, [&] { makeMovie(job, kind, path, cancel, onProgress); });
 }
 
 } // namespace ulm

@@ -49,8 +49,10 @@ std::string ticketText(const Delivery& d, const Inspection& found) {
 
 } // namespace
 
-void writeProofSheet(const ProofJob& job, const std::string& path, const CancelToken& cancel,
-                     const std::function<void(double)>& onProgress) {
+namespace {
+
+void makeSheet(const ProofJob& job, const std::string& path, const CancelToken& cancel,
+               const std::function<void(double)>& onProgress) {
     OutputFile output(path, job.replace, {job.source, job.result, job.ticketFile});
     const Pairing pair = pairUp(job, cancel);
     const auto part = [&](double from, double to) {
@@ -145,10 +147,15 @@ void writeProofSheet(const ProofJob& job, const std::string& path, const CancelT
         page.write("before", x + kCrop - 46, top + 1, 13, kFaint);
         page.write("after", x + 2 * kCrop - 28, top + 1, 13, kFaint);
     }
-    const std::string temporary = output.partPath();
-    writePng(page.picture(), 8, temporary);
-    output.keep(temporary);
+    output.write(pngOf(page.picture(), 8));
     if (onProgress) onProgress(1);
+}
+
+} // namespace
+
+void writeProofSheet(const ProofJob& job, const std::string& path, const CancelToken& cancel,
+                     const std::function<void(double)>& onProgress) {
+    guarded(job.result, [&] { makeSheet(job, path, cancel, onProgress); });
 }
 
 } // namespace ulm

@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/base/json_file.h"
+#include "core/base/words.h"
 #include "core/target/shipped_cards.h"
 
 #include <algorithm>
@@ -70,12 +71,6 @@ std::string plain(double v, int decimals = 1) {
     return t;
 }
 
-std::string joined(const std::vector<std::string>& v) {
-    std::string s;
-    for (const auto& e : v) s += (s.empty() ? "" : ", ") + e;
-    return s;
-}
-
 // A shape fits where it is within one pixel of the aspect.
 bool hasAspect(int w, int h, const Size& a) {
     return std::abs(double(w) * a.h / a.w - h) <= 1.01 || std::abs(double(h) * a.w / a.h - w) <= 1.01;
@@ -113,6 +108,13 @@ Target targetFromJson(const json& j, const std::string& file) {
         if (!j["starts_at_once"].is_boolean()) r.refuse("/starts_at_once", "must be true or false");
         t.startsAtOnce = j["starts_at_once"].get<bool>();
     }
+    static const std::vector<std::string> kKnown = {
+        "name",    "title",       "size",   "aspects", "max_width",  "max_height",     "max_lines",
+        "max_fps", "max_seconds", "max_mb", "codecs",  "containers", "starts_at_once",
+    };
+    for (const auto& [key, value] : j.items())
+        if (std::ranges::find(kKnown, key) == kKnown.end())
+            t.unknown.push_back("the key " + key + " is not known; it is not used." + didYouMean(key, kKnown));
     return t;
 }
 
@@ -168,7 +170,10 @@ std::vector<Target> loadTargets(const std::vector<std::string>& folders, std::ve
             if (e.path().extension() == ".json") files.push_back(e.path());
         std::ranges::sort(files);
         for (const auto& f : files) try {
-                add(targetFromJson(readJsonFile(f.string()), f.string()));
+                Target t = targetFromJson(readJsonFile(f.string()), f.string());
+                if (problems)
+                    for (const std::string& u : t.unknown) problems->push_back(f.string() + ": " + u);
+                add(std::move(t));
             } catch (const Error& e) {
                 if (problems) problems->push_back(e.what());
             }
@@ -182,8 +187,8 @@ Target findTarget(const std::vector<Target>& all, const std::string& name) {
     if (it != all.end()) return *it;
     std::vector<std::string> names;
     for (const auto& t : all) names.push_back(t.name);
-    throw Error(Fault::Usage, "", "there is no target \"" + name + "\"",
-                "Known: " + joined(names) + "; or name a card's file.");
+    throw Error(Fault::Usage, "", "there is no target \"" + name + "\"." + didYouMean(name, names),
+                "Known: " + listed(names) + "; or name a card's file.");
 }
 
 std::vector<LimitCheck> checkLimits(const Target& t, const DeliveredFile& d) {
@@ -198,7 +203,7 @@ std::vector<LimitCheck> checkLimits(const Target& t, const DeliveredFile& d) {
         std::string value = aspectText({d.width, d.height});
         for (const auto& a : t.aspects)
             if (hasAspect(d.width, d.height, a)) value = aspectText(a);
-        all.push_back({"aspect", joined(names), value, fits});
+        all.push_back({"aspect", listed(names), value, fits});
     }
     if (t.maxWidth)
         all.push_back({"width", "≤ " + std::to_string(t.maxWidth), std::to_string(d.width), d.width <= t.maxWidth});
@@ -216,13 +221,13 @@ std::vector<LimitCheck> checkLimits(const Target& t, const DeliveredFile& d) {
     if (t.maxMb > 0 && d.bytes > 0)
         all.push_back({"bytes", "≤ " + std::to_string(t.maxBytes()), std::to_string(d.bytes), d.bytes <= t.maxBytes()});
     if (!t.codecs.empty())
-        all.push_back({"codec", joined(t.codecs), d.codec, std::ranges::find(t.codecs, d.codec) != t.codecs.end()});
+        all.push_back({"codec", listed(t.codecs), d.codec, std::ranges::find(t.codecs, d.codec) != t.codecs.end()});
     if (!t.containers.empty()) {
         // libavformat names one demuxer for a family: "mov,mp4,m4a,3gp,3g2,mj2".
         const bool fits = std::ranges::any_of(t.containers, [&](const std::string& c) {
             return ("," + d.container + ",").find("," + c + ",") != std::string::npos;
         });
-        all.push_back({"container", joined(t.containers), d.container, fits});
+        all.push_back({"container", listed(t.containers), d.container, fits});
     }
     if (t.startsAtOnce) all.push_back({"starts_at_once", "yes", d.indexInFront ? "yes" : "no", d.indexInFront});
     return all;
@@ -260,6 +265,29 @@ bool indexComesFirst(const std::string& path) {
 DeliveredFile deliveredFile(const MediaFacts& f) {
     return {f.video.width, f.video.height, f.video.fps, f.duration,
             f.bytes,       f.video.codec,  f.container, indexComesFirst(f.file)};
+}
+
+std::string limitsText(const Target& t) {
+    std::vector<std::string> all;
+    if (t.size) all.push_back(sizeText(*t.size));
+    std::string shapes;
+    for (const Size& a : t.aspects) shapes += (shapes.empty() ? "" : " or ") + aspectText(a);
+    if (!shapes.empty()) all.push_back(shapes);
+    const auto most = [&](double v, const std::string& unit) {
+        if (v > 0) all.push_back("≤ " + plain(v, 2) + unit);
+    };
+    most(t.maxWidth, " pixels wide");
+    most(t.maxHeight, " pixels high");
+    most(t.maxLines, " lines");
+    most(t.maxFps, " fps");
+    most(t.maxSeconds, " s");
+    most(t.maxMb, " MB");
+    if (!t.codecs.empty()) all.push_back(listed(t.codecs));
+    if (!t.containers.empty()) all.push_back("in " + listed(t.containers));
+    if (t.startsAtOnce) all.push_back("plays before it is loaded");
+    std::string text;
+    for (const std::string& a : all) text += (text.empty() ? "" : " · ") + a;
+    return text;
 }
 
 } // namespace ulm

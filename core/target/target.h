@@ -21,8 +21,9 @@ struct Target {
     double maxSeconds = 0;
     double maxMb = 0; ///< 10^6 bytes
     std::vector<std::string> codecs, containers;
-    bool startsAtOnce = false; ///< index in front of the data
-    std::string file;          ///< where the card came from; empty for one that ships
+    bool startsAtOnce = false;        ///< index in front of the data
+    std::string file;                 ///< where the card came from; empty for one that ships
+    std::vector<std::string> unknown; ///< sentences about keys of the card that are not known, and so not used
 
     std::int64_t maxBytes() const { return static_cast<std::int64_t>(maxMb * 1e6); }
 };
@@ -30,6 +31,8 @@ struct Target {
 /// Errors: Fault::Input naming file and JSON path.
 Target targetFromJson(const nlohmann::json&, const std::string& file);
 nlohmann::json toJson(const Target&);
+/// Its limits in a line: "1080×1920 · ≤ 30 fps · ≤ 20 MB".
+std::string limitsText(const Target&);
 
 /// All cards: those that ship, then the JSON files of `folders` (a later name replaces an earlier one). Cards that
 /// cannot be read are left out and their errors appended to `problems`.

@@ -1,6 +1,54 @@
+#include "core/ticket/sound_step.h"
+
+#include "core/media/av.h"
 #include "core/ticket/step.h"
 
+#include <algorithm>
+
 namespace ulm {
+namespace {
+
+bool mp4Carries(AVCodecID codec) {
+    switch (codec) {
+    case AV_CODEC_ID_AAC:
+    case AV_CODEC_ID_MP3:
+    case AV_CODEC_ID_AC3:
+    case AV_CODEC_ID_EAC3:
+    case AV_CODEC_ID_ALAC: return true;
+    default: return false;
+    }
+}
+
+bool wanted(const Ticket& t) { return t.sound.on && t.sound.mode != "drop"; }
+
+} // namespace
+
+SoundPlan soundPlan(const Ticket& t, const AudioFacts& a) {
+    const AVCodecDescriptor* codec = avcodec_descriptor_get_by_name(a.codec.c_str());
+    if (!wanted(t) || !codec) return {};
+    if (t.sound.mode == "keep" && !a.changes && mp4Carries(codec->id)) return {SoundWay::Copied};
+    if (!avcodec_find_decoder(codec->id)) return {};
+    return {SoundWay::Encoded, a.changes ? 2 : std::clamp(a.channels, 1, 2)};
+}
+
+int encodedSoundBits(int channels) { return channels == 1 ? 96000 : 192000; }
+
+std::vector<std::string> soundRemarks(const Ticket& t, const MediaFacts& facts) {
+    std::vector<std::string> all;
+    const auto tell = [&](const std::string& what) {
+        if (std::ranges::find(all, what) == all.end()) all.push_back(what);
+    };
+    for (const AudioFacts& a : facts.audio) {
+        const SoundWay way = soundPlan(t, a).way;
+        if (wanted(t) && way == SoundWay::Dropped) tell("its sound in " + a.codec + " cannot be read and is left out");
+        if (way != SoundWay::Encoded) continue;
+        if (t.sound.mode == "keep")
+            tell(a.changes ? "its sound changes its rate or channels on the way: it is encoded as AAC"
+                           : "MP4 does not carry " + a.codec + " sound: it is encoded as AAC");
+        if (a.channels > 2) tell("its sound of " + std::to_string(a.channels) + " channels is mixed down to stereo");
+    }
+    return all;
+}
 
 StepPart soundPart() {
     StepPart p;

@@ -1,3 +1,4 @@
+#include "core/base/words.h"
 #include "core/ticket/step.h"
 
 namespace ulm {
@@ -16,6 +17,12 @@ StepPart stretchPart() {
                   .does("Where it ends; later than stretch.from.")
                   .by(0.01, 3)
                   .hidden()};
+    for (TicketKey& k : p.keys) // a time may be written as people write it
+        if (k.kind == TicketKey::Kind::Number)
+            k.parse = [plain = k.parse](const std::string& text) {
+                const auto seconds = parseTime(text);
+                return seconds ? nlohmann::json(*seconds) : plain(text);
+            };
     p.told = [](const StepView& v) -> std::string {
         if (!v.ticket.stretch.on) return "The whole clip.";
         return shortNumber(v.ticket.stretch.from, 2) + " s to " + shortNumber(v.ticket.stretch.to, 2) +

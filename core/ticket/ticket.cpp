@@ -3,9 +3,11 @@
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/base/json_file.h"
+#include "core/base/words.h"
 #include "core/ticket/step.h"
 
 #include <algorithm>
+#include <filesystem>
 
 namespace ulm {
 namespace {
@@ -166,7 +168,30 @@ Ticket withEdit(const Ticket& t, const std::string& target, const Ticket& edited
     return out;
 }
 
-Ticket loadTicket(const std::string& path) { return ticketFromJson(readJsonFile(path), path); }
+namespace {
+
+bool isReport(const json& j) { return j.is_object() && j.contains("ticket") && j.contains("output"); }
+
+// A render's report carries the ticket that it followed; one on several clips, that of the file meant.
+json ticketInside(const json& j, const std::string& path, const std::string& delivered) {
+    if (isReport(j)) return j["ticket"];
+    if (!j.is_array() || j.empty() || !std::ranges::all_of(j, isReport)) return j;
+    const auto name = [](const std::string& p) { return std::filesystem::path(p).filename(); };
+    for (const json& one : j)
+        if (j.size() == 1 || (!delivered.empty() && one["output"].is_string() &&
+                              name(one["output"].get<std::string>()) == name(delivered)))
+            return one["ticket"];
+    throw Error(Fault::Usage, path,
+                "it reports on " + std::to_string(j.size()) + " clips" +
+                    (delivered.empty() ? "" : ", and " + name(delivered).string() + " is none of them"),
+                "Name a ticket, or the report of one clip.");
+}
+
+} // namespace
+
+Ticket loadTicket(const std::string& path, const std::string& delivered) {
+    return ticketFromJson(ticketInside(readJsonFile(path), path, delivered), path);
+}
 
 void saveTicket(const Ticket& t, const std::string& path) { writeFileWhole(path, toJson(t).dump(2) + "\n"); }
 
@@ -175,11 +200,13 @@ void setByKey(Ticket& t, const std::string& key, const std::string& value) {
     const std::string step = key.substr(0, key.find('.'));
     if (!k) {
         std::string near, steps;
+        std::vector<std::string> all;
+        for (const TicketKey* known : ticketKeys()) all.push_back(known->path);
         for (const TicketKey* known : ticketKeys())
             if (known->stepKey() == step && key.find('.') != std::string::npos)
                 near += (near.empty() ? "" : ", ") + known->path;
         for (const StepHead& h : stepHeads()) steps += (steps.empty() ? "" : ", ") + h.key;
-        throw Error(Fault::Usage, "", "there is no key \"" + key + "\"",
+        throw Error(Fault::Usage, "", "there is no key \"" + key + "\"." + didYouMean(key, all),
                     near.empty() ? "Steps are " + steps + "; ulmwood-cli keys lists every key."
                                  : "Known: " + near + ".");
     }

@@ -119,7 +119,9 @@ std::vector<std::string> unknownKeys(const Ticket&);
 nlohmann::json toJson(const Ticket&);
 /// Errors: Fault::Input naming `file` and the JSON path: wrong type, out of range, unknown step, other version.
 Ticket ticketFromJson(const nlohmann::json&, const std::string& file);
-Ticket loadTicket(const std::string& path);
+/// A ticket file, or the report of a render, which carries its ticket: in one on several clips, that of the file
+/// `delivered`.
+Ticket loadTicket(const std::string& path, const std::string& delivered = {});
 /// Written whole or not at all. Errors: Fault::Output.
 void saveTicket(const Ticket&, const std::string& path);
 

@@ -1,4 +1,3 @@
-#include "cli/commands.h"
 #include "core/base/files.h"
 #include "core/engine/engine.h"
 #include "core/media/decoder.h"
@@ -7,45 +6,21 @@
 #include "core/pipeline/delivery.h"
 #include "core/ticket/ticket.h"
 #include "demo/clips.h"
-#include "tests/support/clips.h"
+#include "tests/cli/fixture.h"
 
 #include <catch2/catch.hpp>
 #include <fstream>
 #include <map>
-#include <nlohmann/json.hpp>
 #include <set>
 #include <sstream>
 
 using namespace ulm;
 using nlohmann::json;
+using test::Outcome;
 using test::TempFolder;
+using test::ulmwood;
+using test::withSound;
 namespace fs = std::filesystem;
-
-namespace {
-
-struct Outcome {
-    int code;
-    std::string out, err;
-    json parsed() const { return json::parse(out); }
-};
-
-Outcome ulmwood(const std::vector<std::string>& arguments) {
-    std::ostringstream out, err;
-    cli::Surroundings s{out, err, {}};
-    const int code = cli::run(arguments, s);
-    return {code, out.str(), err.str()};
-}
-
-test::ClipRecipe withSound(int frames = 50) {
-    test::ClipRecipe r;
-    r.frames = frames;
-    r.sound = true;
-    r.width = 160;
-    r.height = 96;
-    return r;
-}
-
-} // namespace
 
 TEST_CASE("help teaches by example, and usage errors exit with 2") {
     for (const std::string command : {"probe", "inspect", "render", "frame", "measure", "check", "targets", "keys"}) {
@@ -271,7 +246,7 @@ TEST_CASE("a cancelled render exits with 130 and leaves nothing") {
     TempFolder folder;
     test::writeClip(folder / "a.mp4", withSound(200));
     std::ostringstream out, err;
-    cli::Surroundings s{out, err, {}};
+    cli::Surroundings s{out, err, {}, false};
     s.cancel.cancel();
     CHECK(cli::run({"render", folder / "a.mp4", "-o", folder / "b.mp4"}, s) == 130);
     CHECK(folder.names().size() == 1);
@@ -337,9 +312,8 @@ TEST_CASE("a frame for a destination is the picture of its render, byte for byte
     CHECK(d->planAt(0).srcX < 30); // to the left, for this destination alone
     Engine engine(std::size_t(32) << 20);
     const StagePtr rgb = asRgb(d->result);
-    writePng(engine.pull(*rgb, d->clock.stageOf(clip->frameAt(1.0)), rgb->format().frame(), {}), 8,
-             folder / "ours.png");
-    CHECK(readTextFile(folder / "frame.png") == readTextFile(folder / "ours.png"));
+    CHECK(readTextFile(folder / "frame.png") ==
+          pngOf(engine.pull(*rgb, d->clock.stageOf(clip->frameAt(1.0)), rgb->format().frame(), {}), 8));
     CHECK(ulmwood({"frame", folder / "a.mp4", "--at", "1.0", "-o", folder / "plain.png"}).code == 0);
     CHECK(readTextFile(folder / "frame.png") != readTextFile(folder / "plain.png"));
     // The render says the same before it begins, and is what was shown.
@@ -456,7 +430,7 @@ TEST_CASE("clips of one name in a batch do not take each other's place; a cancel
         }
     } watched;
     std::ostream out(&watched);
-    cli::Surroundings s{out, err, watched.cancel};
+    cli::Surroundings s{out, err, watched.cancel, false};
     const int code = cli::run({"render", folder / "one/a.mp4", folder / "two/a.mkv", "-o", folder / "ready",
                                "--replace", "--progress", "json", "--report", folder / "r.json"},
                               s);

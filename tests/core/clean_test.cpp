@@ -244,6 +244,30 @@ TEST_CASE("each way of going too far has its own score, which grows with it, and
     }
 }
 
+TEST_CASE("noise that goes is not called painted: a treatment that ends at the truth is not too much") {
+    const Picture truth = bench::dimmed(test::photograph(320, 240), 0.24);
+    const auto noisy = [&](double sigma, std::uint32_t seed) {
+        Picture p = truth;
+        p.planes[0] = p.planes[0].copy();
+        test::addNoise(p, sigma, seed);
+        return p;
+    };
+    for (const double sigma : {2.0, 4.0, 8.0}) {
+        INFO(sigma);
+        OverdonePlace o;
+        o.before = noisy(sigma, 1);
+        o.beforeNext = noisy(sigma, 2);
+        o.after = truth;
+        o.noise = sigma / 2; // the clip's mean: its dark parts have more
+        const Overdone good = judgeOverdone(o);
+        CHECK(good.scores.at("painted") < 60);
+        CHECK(good.scores.at("plastic") < 60);
+        if (sigma > 5) continue;           // its texture drowns in noise: nobody sees it go
+        o.after = bench::soft(truth, 1.8); // what goes beyond the truth is too much, still
+        CHECK(judgeOverdone(o).scores.at("painted") > good.scores.at("painted") + 30);
+    }
+}
+
 TEST_CASE("easing finds the strongest share under the limit, and leaves what is within it") {
     Ticket t;
     setByAssignment(t, "finish.sharpen.amount=2");

@@ -1,8 +1,11 @@
 // What lies in a delivered file, read packet by packet with libavformat alone.
 #include "core/deliver/export.h"
 #include "core/media/av.h"
+#include "core/media/decoder.h"
+#include "core/pipeline/delivery.h"
 #include "tests/support/clips.h"
 
+#include <array>
 #include <catch2/catch.hpp>
 #include <cmath>
 #include <fstream>
@@ -63,7 +66,7 @@ std::vector<std::pair<std::string, std::uint64_t>> boxesOf(const std::string& pa
     return boxes;
 }
 
-std::string exported(const TempFolder& folder, const std::string& clip, std::initializer_list<const char*> settings) {
+std::string exported(const TempFolder& folder, const std::string& clip, const std::vector<const char*>& settings) {
     Ticket t;
     for (const char* s : settings) setByAssignment(t, s);
     ExportJob job{clip, folder / "out.mp4", t};
@@ -143,6 +146,66 @@ TEST_CASE("colour tags of the source reach the file, through every step") {
                   (colour.primaries == 9 ? 10 : 8));
         }
         std::filesystem::remove(folder / "a.mp4");
+    }
+}
+
+TEST_CASE("a clip that does not tell its colours keeps them through sizes that players would take for others") {
+    TempFolder folder;
+    ClipRecipe r{.frames = 3};
+    r.width = 640;
+    r.height = 360;
+    writeClip(folder / "small.mp4", r);
+    const auto colourOf = [&](const std::string& file, int n) { // as a player shows it
+        const ClipPtr clip = Clip::openVideo(file);
+        const StagePtr rgb = asRgb(std::make_shared<SourceStage>(
+            std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(8) << 20)));
+        Engine engine(0);
+        const Picture p = engine.pull(*rgb, n, rgb->format().frame(), {});
+        std::array<double, 3> mean{};
+        for (std::size_t c = 0; c < 3; ++c) {
+            for (int y = p.area.h / 2; y < p.area.h; ++y)
+                for (int x = 0; x < p.area.w; ++x) mean[c] += double(p.planes[c].row(y)[x]);
+            mean[c] /= double(p.area.h - p.area.h / 2) * p.area.w;
+        }
+        return mean;
+    };
+    CHECK(Clip::openVideo(folder / "small.mp4")->facts().video.colourAssumed);
+    const auto small = colourOf(folder / "small.mp4", 1);
+    const auto p = packetsOf(exported(folder, folder / "small.mp4", {"enlarge.scale=2.5"}));
+    CHECK(p->video->height == 900);
+    CHECK(p->video->color_space == AVCOL_SPC_SMPTE170M);
+    CHECK(p->video->color_primaries == AVCOL_PRI_BT709);
+    CHECK(p->video->color_trc == AVCOL_TRC_BT709);
+    const auto large = colourOf(folder / "out.mp4", 1);
+    for (std::size_t c = 0; c < 3; ++c) CHECK(large[c] == Approx(small[c]).margin(0.004));
+    // Shrunk below 720 lines, the other way round.
+    r.width = 1280;
+    r.height = 720;
+    writeClip(folder / "tall.mp4", r);
+    CHECK(packetsOf(exported(folder, folder / "tall.mp4", {"enlarge.scale=1", "frame.size=640x360"}))
+              ->video->color_space == AVCOL_SPC_BT709);
+}
+
+TEST_CASE("full range stays full range, and says so") {
+    TempFolder folder;
+    ClipRecipe r{.frames = 3};
+    r.format = AV_PIX_FMT_YUVJ420P;
+    writeClip(folder / "a.mp4", r);
+    REQUIRE(Clip::openVideo(folder / "a.mp4")->facts().video.colour.fullRange);
+    for (const bool worked : {false, true}) {
+        const auto p = packetsOf(
+            exported(folder, folder / "a.mp4",
+                     worked ? std::vector<const char*>{"finish.sharpen.amount=0.5"} : std::vector<const char*>{}));
+        CHECK(p->video->color_range == AVCOL_RANGE_JPEG);
+        const auto mean = [](const std::string& file) {
+            const ClipPtr clip = Clip::openVideo(file);
+            const DecodedFrame f = FrameReader(clip, PacketDecoder::Threads::Slices, 1 << 20).frame(0, {});
+            double sum = 0;
+            for (int y = 16; y < 64; ++y)
+                for (int x = 0; x < 96; ++x) sum += f.picture->data[0][y * f.picture->linesize[0] + x];
+            return sum / (48 * 96);
+        };
+        CHECK(mean(folder / "out.mp4") == Approx(mean(folder / "a.mp4")).margin(2)); // codes, not only tags
     }
 }
 

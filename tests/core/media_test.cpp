@@ -89,25 +89,38 @@ TEST_CASE("every codec people bring is probed and decoded, frame by frame, in or
     CHECK(random.reader().lostFrames() == 0);
 }
 
-TEST_CASE("a turned clip stands upright, whichever way it is turned") {
-    const int turn = GENERATE(90, 180, 270);
+TEST_CASE("a turned clip stands upright, whichever way it is turned, and a mirrored one is mirrored") {
+    const int turn = GENERATE(0, 90, 180, 270);
+    const bool mirror = GENERATE(false, true);
     TempFolder folder;
     ClipRecipe r;
     r.rotate = turn;
+    r.mirror = mirror;
+    r.fps = {10, 1};
     writeClip(folder / "t.mp4", r);
     const ClipPtr clip = Clip::openVideo(folder / "t.mp4");
     CHECK(clip->facts().video.rotation == turn);
-    CHECK(clip->facts().video.width == (turn == 180 ? 96 : 64));
+    CHECK(clip->facts().video.mirrored == mirror);
+    CHECK(clip->facts().video.width == (turn % 180 ? 64 : 96));
     const SourceStage source(reader(clip));
     Engine engine(0);
     const Picture p = engine.pull(source, 9, source.format().frame(), {});
     // Frame 9 has squares 0 and 3 white along the stored top: where they lie now tells the turn.
-    const auto storedAt = [&](int x, int y) {
+    const auto storedAt = [&](int storedX, int y) {
+        const int x = mirror ? 95 - storedX : storedX;
+        if (turn == 0) return p.planes[0].at(x, y);
         if (turn == 90) return p.planes[0].at(63 - y, x);
         if (turn == 180) return p.planes[0].at(95 - x, 63 - y);
         return p.planes[0].at(y, 95 - x);
     };
     for (int bit = 0; bit < 8; ++bit) CHECK((storedAt(bit * 12 + 6, 8) > 0.5f) == (9 >> bit & 1));
+    // What is delivered stands upright by itself, and players need not turn it again.
+    exportClip({folder / "t.mp4", folder / "out.mp4", Ticket{}}, {});
+    const ClipPtr out = Clip::openVideo(folder / "out.mp4");
+    CHECK(out->facts().video.upright());
+    const SourceStage delivered(reader(out));
+    const Picture q = engine.pull(delivered, 9, delivered.format().frame(), {});
+    CHECK(test::meanSquare(p.planes[0], q.planes[0]) < 0.001);
     const Rect part{5, 7, 11, 13};
     const Picture alone = engine.pull(source, 9, part, {});
     CHECK(alone.planes[0].at(6, 8) == p.planes[0].at(6, 8));
@@ -205,7 +218,8 @@ TEST_CASE("sound that MP4 cannot carry becomes AAC; dropping drops it") {
     r.frames = 50;
     writeClip(folder / "in.mkv", r);
     const ExportReport report = exportClip({folder / "in.mkv", folder / "out.mp4", Ticket{}}, {});
-    CHECK(report.soundNote.find("AAC") != std::string::npos);
+    REQUIRE(report.remarks.size() == 1);
+    CHECK(report.remarks[0].find("AAC") != std::string::npos);
     const ClipPtr out = Clip::openVideo(folder / "out.mp4");
     REQUIRE(out->facts().audio.size() == 1);
     CHECK(out->facts().audio[0].codec == "aac");

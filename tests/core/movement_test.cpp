@@ -1,4 +1,6 @@
 #include "core/inspect/inspection.h"
+#include "core/inspect/shots.h"
+#include "core/media/decoder.h"
 #include "demo/damage.h"
 #include "demo/scenes/scene.h"
 #include "tests/support/clips.h"
@@ -120,6 +122,47 @@ TEST_CASE("cuts and repeats are found in composed clips with flashes, pans, fade
     CHECK(findDuplicates({}).empty());
 }
 
+TEST_CASE("real takes show the cuts that the eye finds in them, and no others") {
+    const auto cutsOf = [](const std::string& name) {
+        const std::string path = "/usr/share/doc/opencv-doc/examples/data/" + name;
+        const ClipPtr clip = Clip::openVideo(path);
+        FrameReader reader(clip, PacketDecoder::Threads::Frames, std::size_t(16) << 20);
+        std::vector<Thumbprint> prints;
+        for (std::int64_t n = 0; n < clip->frameCount(); ++n)
+            prints.push_back(thumbprint(*reader.frame(n, {}).picture, false));
+        return findCuts(prints);
+    };
+    CHECK(cutsOf("vtest.avi").empty());
+    CHECK(cutsOf("tree.avi").empty()); // branches close to the camera, in the wind
+    CHECK(cutsOf("Megamind.avi") == std::vector<std::int64_t>{1, 98, 154, 200});
+}
+
+TEST_CASE("what moves fast and close is no cut, and another view of the same things is one") {
+    // A dark shape as wide as half the picture crosses it within eight frames, over a textured wall.
+    std::vector<Thumbprint> prints;
+    for (int n = 0; n < 40; ++n) {
+        Thumbprint p = texture(0.4 * n, 0);
+        const double left = 96.0 * (n - 16) / 8 - 48;
+        for (int y = 6; y < 54; ++y)
+            for (int x = 0; x < 96; ++x) {
+                const double in = std::clamp(std::min(x - left, left + 48 - x) / 6, 0.0, 1.0); // motion blur
+                float& v = p.cells[static_cast<std::size_t>(y * 96 + x)];
+                v += float(in) * (30 + 8 * std::sin(0.5 * (x - left)) - v);
+            }
+        prints.push_back(p);
+    }
+    CHECK(findCuts(prints).empty());
+    // The same wall, and suddenly something else stands on it.
+    for (int n = 0; n < 20; ++n) {
+        Thumbprint p = texture(16, 0);
+        for (int y = 20; y < 50; ++y)
+            for (int x = 30; x < 70; ++x)
+                p.cells[static_cast<std::size_t>(y * 96 + x)] = float(180 + 40 * std::sin(0.9 * x) * std::cos(0.7 * y));
+        prints.push_back(p);
+    }
+    CHECK(findCuts(prints) == std::vector<std::int64_t>{40});
+}
+
 TEST_CASE("a regular pattern of repeats is told, and an irregular one is not") {
     std::vector<std::int64_t> every5, irregular = {3, 10, 11, 30, 47, 61};
     for (std::int64_t i = 4; i < 100; i += 5) every5.push_back(i);
@@ -203,9 +246,11 @@ TEST_CASE("light that comes on and stays is no cut; another picture of the same 
     for (int t = 0; t < 24; ++t) {
         lit.push_back(texture(0.3 * t, 0));
         cut.push_back(lit.back());
-        if (t >= 12) // every other column's brightness turned over
-            for (std::size_t i = 0; i < cut.back().cells.size(); ++i)
-                if (i / 12 % 2) cut.back().cells[i] = 219 - cut.back().cells[i] + 30;
+        if (t >= 12) // finer, and across
+            for (std::size_t i = 0; i < cut.back().cells.size(); ++i) {
+                const double x = double(i % 96) + 0.1 * t, y = double(i / 96);
+                cut.back().cells[i] = float(110 + 50 * std::sin(0.9 * y + 0.4 * x) * std::cos(0.7 * x - 0.2 * y));
+            }
         if (t >= 12)
             for (float& c : lit.back().cells) c = c * 1.3f + 20;
     }

@@ -215,7 +215,7 @@ TEST_CASE("a PNG reads back as the colours written, in 8 and 16 bits") {
             for (int x = 0; x < 24; ++x) rgb.planes[c].row(y)[x] = float((x * (c + 1) + y * 7) % 50) / 49;
     for (const int bits : {8, 16}) {
         const std::string path = folder / "p.png";
-        writePng(rgb, bits, path);
+        writeFileWhole(path, pngOf(rgb, bits));
         const ClipPtr back = Clip::openVideo(path);
         CHECK(back->facts().video.width == 24);
         const DecodedFrame frame = FrameReader(back, PacketDecoder::Threads::Slices, std::size_t(1) << 20).frame(0, {});
@@ -231,7 +231,7 @@ TEST_CASE("a PNG reads back as the colours written, in 8 and 16 bits") {
         CHECK(worst <= 1);
         std::filesystem::remove(path);
     }
-    CHECK_THROWS_AS(writePng(rgb, 8, folder / "no such folder/p.png"), Error);
+    CHECK_THROWS_AS(writeFileWhole(folder / "no such folder/p.png", pngOf(rgb, 8)), Error);
     CHECK(folder.names().empty());
 }
 

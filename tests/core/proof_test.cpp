@@ -7,6 +7,7 @@
 #include "core/picture/text.h"
 #include "core/proof/page.h"
 #include "core/proof/pairing.h"
+#include "core/ticket/made_with.h"
 #include "demo/clips.h"
 #include "tests/support/clips.h"
 
@@ -97,6 +98,49 @@ TEST_CASE("a result is paired with its source through crop, stretch and scale, f
     CHECK_THROWS_AS(pairUp(job, {}), Error);
     // Without a ticket, the longer file cannot be the result.
     CHECK_THROWS_AS(pairUp({folder / "out.mp4", folder / "wheel.mp4", std::nullopt}, {}), Error);
+}
+
+TEST_CASE("a result says itself what it was made with; a part of unknown origin and other pictures are refused") {
+    test::TempFolder folder;
+    makeWheel(folder, 40);
+    Ticket t;
+    for (const char* set : {"stretch.on=true", "stretch.from=0.4", "stretch.to=1.2", "frame.aspect=1:1", "frame.x=0.2",
+                            "enlarge.scale=1.5"})
+        setByAssignment(t, set);
+    exportClip({folder / "wheel.mp4", folder / "out.mp4", t}, {});
+    const Pairing known = pairUp({folder / "wheel.mp4", folder / "out.mp4", std::nullopt}, {});
+    CHECK(known.ticketKnown);
+    CHECK(known.sourceFrame(0) == 10);
+    CHECK(known.ticket.frame.x == 0.2);
+    // Nothing of the person's goes out with it.
+    const std::string comment = known.result->facts().comment;
+    CHECK(comment.find(folder.path()) == std::string::npos);
+    CHECK(comment.find("codec") == std::string::npos); // what is as usual is not said
+    // Made elsewhere, it says nothing: which part it is cannot be known.
+    test::ClipRecipe r;
+    r.frames = 20;
+    r.width = 320;
+    r.height = 180;
+    test::writeClip(folder / "part.mp4", r);
+    const auto refusal = [&](const std::string& result, std::optional<Ticket> ticket) -> std::string {
+        try {
+            pairUp({folder / "wheel.mp4", result, std::move(ticket)}, {});
+        } catch (const Error& e) {
+            CHECK(e.fault == Fault::Usage);
+            return e.what();
+        }
+        return "";
+    };
+    CHECK(refusal(folder / "part.mp4", std::nullopt).find("which part") != std::string::npos);
+    r.frames = 40;
+    test::writeClip(folder / "other.mp4", r);
+    CHECK(refusal(folder / "other.mp4", std::nullopt).find("other pictures") != std::string::npos);
+    CHECK(refusal(folder / "wheel.mp4", std::nullopt).empty());
+    t.stretch.to = 0.8;
+    CHECK(refusal(folder / "out.mp4", t).find("this ticket makes") != std::string::npos);
+    CHECK_FALSE(ticketIn("Ulmwood ticket: {\"ulmwood\":1,\"clean\":5}"));
+    CHECK_FALSE(ticketIn("my holiday"));
+    CHECK(ticketIn(madeWith(t)) == t);
 }
 
 TEST_CASE("a proof is whole or absent: cancelled and refused ones leave nothing behind") {

@@ -5,6 +5,8 @@
 #include "core/ticket/documents.h"
 #include "core/ticket/step.h"
 
+#include "core/codec/encoder.h"
+
 #include <catch2/catch.hpp>
 #include <filesystem>
 #include <set>
@@ -148,7 +150,7 @@ TEST_CASE("every codec and container that a ticket may name is one that can be e
         VideoEncoding e;
         e.codec = c.name;
         e.width = 64, e.height = 48;
-        CHECK(openVideoEncoder(e, false)->codec_id == c.id);
+        CHECK(Encoder(e, false).context().codec_id == c.id);
         CHECK(c.best < c.good);
         CHECK(c.good < c.small);
         CHECK(c.small < c.floor);

@@ -72,21 +72,41 @@ void fillFrame(AVFrame& f, int n) {
     }
 }
 
-av::Codec openSound(const std::string& name, AVFormatContext& out, AVStream*& stream) {
-    const AVCodec* codec = avcodec_find_encoder_by_name(name.c_str());
-    if (!codec) throw std::runtime_error("test clip: no encoder " + name);
+av::Codec openSound(const SoundRecipe& r, AVFormatContext& out, AVStream*& stream) {
+    const AVCodec* codec = avcodec_find_encoder_by_name(r.codec.c_str());
+    if (!codec) throw std::runtime_error("test clip: no encoder " + r.codec);
     av::Codec c(avcodec_alloc_context3(codec));
     c->sample_fmt = codec->sample_fmts[0];
-    c->sample_rate = 48000;
-    av_channel_layout_default(&c->ch_layout, 2);
+    c->sample_rate = r.rate;
+    av_channel_layout_default(&c->ch_layout, r.channels);
     c->bit_rate = 96000;
-    c->time_base = {1, 48000};
+    c->time_base = {1, r.rate};
     if (out.oformat->flags & AVFMT_GLOBALHEADER) c->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
     check(avcodec_open2(c.get(), codec, nullptr), "sound encoder");
     stream = avformat_new_stream(&out, nullptr);
     avcodec_parameters_from_context(stream->codecpar, c.get());
     stream->time_base = c->time_base;
     return c;
+}
+
+av::Frame piece(const SoundRecipe& r, const AVCodecContext& c, std::int64_t first) {
+    av::Frame f(av_frame_alloc());
+    f->format = c.sample_fmt;
+    f->nb_samples = c.frame_size > 0 ? c.frame_size : 1024;
+    f->sample_rate = r.rate;
+    av_channel_layout_copy(&f->ch_layout, &c.ch_layout);
+    check(av_frame_get_buffer(f.get(), 0), "sound frame");
+    for (int i = 0; i < f->nb_samples; ++i) {
+        const double t = double(first + i) / r.rate,
+                     v = t < r.begins ? 0 : 0.3 * std::sin(2 * std::numbers::pi * 440 * t);
+        for (int ch = 0; ch < r.channels; ++ch)
+            if (c.sample_fmt == AV_SAMPLE_FMT_FLTP)
+                reinterpret_cast<float*>(f->data[ch])[i] = static_cast<float>(v);
+            else
+                reinterpret_cast<std::int16_t*>(f->data[0])[r.channels * i + ch] = static_cast<std::int16_t>(v * 32000);
+    }
+    f->pts = first;
+    return f;
 }
 
 } // namespace
@@ -120,14 +140,24 @@ void writeClip(const std::string& path, const ClipRecipe& r) {
     video->time_base = c->time_base;
     video->avg_frame_rate = r.fps;
     video->sample_aspect_ratio = r.sar;
-    if (r.rotate) {
+    if (r.rotate || r.mirror) {
         auto* matrix = reinterpret_cast<std::int32_t*>(
             av_stream_new_side_data(video, AV_PKT_DATA_DISPLAYMATRIX, 9 * sizeof(std::int32_t)));
         av_display_rotation_set(matrix, r.rotate);
+        if (r.mirror) { // first exchanged, then turned: its row of the matrix is negated
+            matrix[0] = -matrix[0];
+            matrix[1] = -matrix[1];
+        }
     }
-    AVStream* audio = nullptr;
-    av::Codec sound;
-    if (r.sound) sound = openSound(r.soundCodec, *out, audio);
+    std::vector<SoundRecipe> tracks = r.tracks;
+    if (r.sound) tracks.push_back({r.soundCodec});
+    std::vector<av::Codec> sounds;
+    std::vector<AVStream*> audio(tracks.size());
+    for (std::size_t i = 0; i < tracks.size(); ++i) sounds.push_back(openSound(tracks[i], *out, audio[i]));
+    if (r.offset > 0) {
+        out->output_ts_offset = std::llround(r.offset * AV_TIME_BASE);
+        out->avoid_negative_ts = AVFMT_AVOID_NEG_TS_DISABLED;
+    }
     check(avio_open(&out->pb, path.c_str(), AVIO_FLAG_WRITE), "open");
     check(avformat_write_header(out, nullptr), "header");
     const av::Packet p(av_packet_alloc());
@@ -140,7 +170,6 @@ void writeClip(const std::string& path, const ClipRecipe& r) {
         }
     };
     const double seconds = r.pts.empty() ? r.frames / av_q2d(r.fps) : double(r.pts.back()) / 1000 + 0.04;
-    std::int64_t sample = 0;
     for (int n = 0; n < r.frames; ++n) {
         const av::Frame f(av_frame_alloc());
         f->format = r.format;
@@ -154,29 +183,17 @@ void writeClip(const std::string& path, const ClipRecipe& r) {
     }
     avcodec_send_frame(c.get(), nullptr);
     drain(*c, *video);
-    while (sound && double(sample) < seconds * 48000) {
-        const av::Frame f(av_frame_alloc());
-        f->format = sound->sample_fmt;
-        f->nb_samples = sound->frame_size > 0 ? sound->frame_size : 1024;
-        f->sample_rate = 48000;
-        av_channel_layout_copy(&f->ch_layout, &sound->ch_layout);
-        check(av_frame_get_buffer(f.get(), 0), "sound frame");
-        for (int i = 0; i < f->nb_samples; ++i) {
-            const double v = 0.3 * std::sin(2 * std::numbers::pi * 440 * double(sample + i) / 48000);
-            if (sound->sample_fmt == AV_SAMPLE_FMT_FLTP)
-                for (int ch = 0; ch < 2; ++ch) reinterpret_cast<float*>(f->data[ch])[i] = static_cast<float>(v);
-            else
-                for (int ch = 0; ch < 2; ++ch)
-                    reinterpret_cast<std::int16_t*>(f->data[0])[2 * i + ch] = static_cast<std::int16_t>(v * 32000);
+    for (std::size_t i = 0; i < tracks.size(); ++i) {
+        const SoundRecipe& t = tracks[i];
+        const double end = t.to < 0 ? seconds : t.to;
+        for (auto first = std::llround(t.from * t.rate); double(first) < end * t.rate;) {
+            const av::Frame f = piece(t, *sounds[i], first);
+            first += f->nb_samples;
+            check(avcodec_send_frame(sounds[i].get(), f.get()), "send sound");
+            drain(*sounds[i], *audio[i]);
         }
-        f->pts = sample;
-        sample += f->nb_samples;
-        check(avcodec_send_frame(sound.get(), f.get()), "send sound");
-        drain(*sound, *audio);
-    }
-    if (sound) {
-        avcodec_send_frame(sound.get(), nullptr);
-        drain(*sound, *audio);
+        avcodec_send_frame(sounds[i].get(), nullptr);
+        drain(*sounds[i], *audio[i]);
     }
     check(av_write_trailer(out), "trailer");
     avio_closep(&out->pb);

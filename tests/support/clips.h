@@ -22,6 +22,14 @@ private:
     std::filesystem::path path_;
 };
 
+/// A track of sound: a sine of 440 Hz.
+struct SoundRecipe {
+    std::string codec = "aac";
+    int rate = 48000, channels = 2;
+    double from = 0, to = -1; ///< seconds; −1: as long as the pictures
+    double begins = 0;        ///< silent before
+};
+
 /// How a test clip is made: straight through libav*, so that nothing of ours is needed to make what ours must read.
 struct ClipRecipe {
     std::string encoder = "libx264"; ///< as avcodec_find_encoder_by_name() takes it
@@ -34,7 +42,10 @@ struct ClipRecipe {
     AVRational sar{1, 1};
     bool sound = false; ///< a sine as AAC
     std::string soundCodec = "aac";
-    std::vector<std::int64_t> pts; ///< of each frame, in 1/1000 s, for uneven times
+    std::vector<SoundRecipe> tracks; ///< instead
+    bool mirror = false;             ///< left and right are exchanged before it is turned
+    double offset = 0;               ///< seconds that all of its clock is late
+    std::vector<std::int64_t> pts;   ///< of each frame, in 1/1000 s, for uneven times
     std::vector<std::pair<std::string, std::string>> options;
     ColourDescription colour;
 };

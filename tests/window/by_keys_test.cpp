@@ -65,32 +65,41 @@ TEST_CASE("the shelf's menu sorts and filters, ticks what is chosen, and opens t
     CHECK(b.find<QToolButton>("shelfMenu")->text().contains("1"));
     choose("All clips");
     CHECK(shelf->shown().size() == 2);
-    choose("All clips side by side…");
+    const int shelfOnly = shelf->height();
+    choose("All clips as a table");
     auto* facts = b.find<FactsSheet>("factsSheet");
-    CHECK(facts->isVisible());
+    CHECK(waitFor([&] { return facts->isVisible() && shelf->height() > shelfOnly + 40; }));
+    CHECK(facts->window() == &b.window); // part of the shelf, not a box above the window
     CHECK(b.find<QTableWidget>("factsTable")->rowCount() == 2);
-    facts->close();
+    choose("All clips as a table");
+    CHECK(waitFor([&] { return shelf->height() == shelfOnly; }));
+    CHECK_FALSE(b.window.findChild<FactsSheet*>("factsSheet"));
 }
 
 TEST_CASE("? and the rail show every shortcut, and keys of the sheet do what it says") {
     Bench b;
+    auto* sheet = b.find<KeySheet>("keySheet");
     for (const bool byKey : {true, false}) {
-        bool shown = false;
-        QTimer::singleShot(50, [&] {
-            auto* sheet = qobject_cast<KeySheet*>(QApplication::activeModalWidget());
-            if (!sheet) return;
-            QStringList words;
-            for (const QLabel* l : sheet->findChildren<QLabel*>()) words << l->text();
-            shown = words.contains("Ctrl+Return") && words.contains("add to run list") &&
-                    words.filter("worst frame").size() == 1;
-            sheet->close();
-        });
-        if (byKey)
-            QTest::keyClick(&b.window, Qt::Key_Question);
-        else
-            b.find<QToolButton>("rail.keys")->click();
-        CHECK(shown);
+        const auto press = [&] {
+            if (byKey)
+                QTest::keyClick(&b.window, Qt::Key_Question);
+            else
+                b.find<QToolButton>("rail.keys")->click();
+        };
+        b.window.showPage(MainWindow::kTrials);
+        CHECK_FALSE(sheet->isVisible());
+        press();
+        CHECK(sheet->isVisible());
+        QStringList words;
+        for (const QLabel* l : sheet->findChildren<QLabel*>()) words << l->text();
+        CHECK(words.contains("Ctrl+Return"));
+        CHECK(words.contains("add to run list"));
+        CHECK(words.filter("worst frame").size() == 1);
+        press(); // and back to where it was asked for
+        CHECK_FALSE(sheet->isVisible());
+        CHECK(b.window.trials().isVisible());
     }
+    b.window.showPage(MainWindow::kBench);
     // "the worst frame": of the fault that is looked at.
     const Inspection& i = *b.project().currentClip()->inspection;
     REQUIRE(i.worst.contains("blocking"));
@@ -107,7 +116,7 @@ TEST_CASE("Trials by keys: arrows choose a column, space shows its whole frame, 
     TrialsModel& m = b.window.trials().model();
     chooseFromMenu("Sharpen", [&] { b.find<QPushButton>("trials.ramp")->click(); });
     REQUIRE(m.candidates().size() == 5);
-    REQUIRE(waitFor([&] { return m.share() >= 1; }, 60000));
+    REQUIRE(waitFor([&] { return m.share() >= 1; }));
     chooseFromMenu("fewest faults left", [&] { b.find<QToolButton>("trials.rank")->click(); });
     CHECK(m.rankBy() == RankBy::Faults);
     TrialsGrid& grid = b.window.trials().grid();
@@ -141,7 +150,7 @@ TEST_CASE("a grid of trials that cannot be written is told, with what to do") {
     b.window.showPage(MainWindow::kTrials);
     TrialsModel& m = b.window.trials().model();
     m.tryRamp("clean.noise");
-    REQUIRE(waitFor([&] { return m.share() >= 1; }, 60000));
+    REQUIRE(waitFor([&] { return m.share() >= 1; }));
     const QString good = inFolder(b, "grid.png");
     chooseFile(good, [&] { b.find<QPushButton>("trials.save")->click(); });
     INFO(QDir(QString::fromStdString(b.folder.path())).entryList().join(" ").toStdString());
@@ -261,7 +270,7 @@ TEST_CASE("a kept run list comes back with its outcomes; what was interrupted st
     CHECK(items[0].words == "told then");
     CHECK(items[1].state == S::Failed);
     CHECK(items[2].state == S::Cancelled);
-    REQUIRE(waitFor([&] { return items[3].state == S::Done; }, 60000));
+    REQUIRE(waitFor([&] { return items[3].state == S::Done; }));
     CHECK(QFile::exists(QString::fromStdString(clips / "d.mp4")));
     CHECK_FALSE(QFile::exists(QString::fromStdString(clips / "a.mp4"))); // done is not done again
 }

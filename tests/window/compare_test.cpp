@@ -5,6 +5,7 @@
 #include "app/spots/spots_column.h"
 #include "app/ticket/advice_block.h"
 #include "app/trials/trials_page.h"
+#include "core/base/files.h"
 #include "tests/window/fixture.h"
 
 #include <QContextMenuEvent>
@@ -254,8 +255,12 @@ TEST_CASE("a spot follows the playhead, shows 200 %, is resized by its border, a
         CHECK(b.project().currentClip()->spots[0].height == Approx(tall + 40).margin(4));
         path = b.project().currentClip()->path;
         b.project().keepNow();
-        REQUIRE(waitFor([&] { return QFileInfo::exists(QString::fromStdString(session / "session.json")); }));
-        MainWindow again(QString::fromStdString(session.path()));
+        REQUIRE(waitFor([&] {
+            return QFileInfo::exists(QString::fromStdString(session / "session.json")) &&
+                   readTextFile(session / "session.json").find("\"magnification\": 2") != std::string::npos;
+        }));
+        const SessionCopy left(session);
+        MainWindow again(left.path());
         again.restore();
         REQUIRE(waitFor([&] { return again.project().count() == 1 && again.project().at(0).inspection; }));
         const Spot& kept = again.project().at(0).spots[0];
@@ -263,7 +268,7 @@ TEST_CASE("a spot follows the playhead, shows 200 %, is resized by its border, a
         CHECK(kept.magnification == 2);
         CHECK_FALSE(kept.automatic);
         // The inspection was kept with the session, not made again.
-        CHECK(QDir(QString::fromStdString(session / "inspections")).entryList({"*.json"}).size() == 1);
+        CHECK(QDir(QString::fromStdString(left / "inspections")).entryList({"*.json"}).size() == 1);
     }
 }
 
@@ -346,7 +351,7 @@ TEST_CASE("trials from advice fill in, are ranked by what they say, judged blind
     TrialsModel& m = page.model();
     b.find<QPushButton>("trials.advice")->click();
     REQUIRE(m.candidates().size() >= 4);
-    REQUIRE(waitFor([&] { return m.share() >= 1; }, 60000));
+    REQUIRE(waitFor([&] { return m.share() >= 1; }));
     CHECK(m.candidates()[0].ticket == b.ticket());
     for (const auto& [by, better] : {std::pair{RankBy::Faults, -1.0}, {RankBy::Texture, 1.0}}) {
         m.setRankBy(by);
@@ -386,7 +391,7 @@ TEST_CASE("a ramp tries five values of one control, in order, and its pictures d
     TrialsModel& m = b.window.trials().model();
     m.tryRamp("finish.sharpen.amount");
     REQUIRE(m.candidates().size() == 5);
-    REQUIRE(waitFor([&] { return m.share() >= 1; }, 60000));
+    REQUIRE(waitFor([&] { return m.share() >= 1; }));
     double last = -1;
     for (const Candidate& c : m.candidates()) {
         CHECK(c.ticket.finish.amount > last);
@@ -436,16 +441,16 @@ TEST_CASE("a proof page is made of a delivered clip, shown, and never overwrites
     CHECK(b.find<QListWidget>("proof.list")->count() == 1);
     ProofPage& page = b.window.proof();
     b.find<QPushButton>("proof.sheet")->click();
-    REQUIRE(waitFor([&] { return !page.busy(); }, 60000));
+    REQUIRE(waitFor([&] { return !page.busy(); }));
     const QString first = page.made();
     REQUIRE(QFileInfo::exists(first));
     CHECK(QImage(first).width() == 1240);
     CHECK_FALSE(b.find<QLabel>("proof.picture")->pixmap().isNull());
     b.find<QPushButton>("proof.sheet")->click();
-    REQUIRE(waitFor([&] { return !page.busy(); }, 60000));
+    REQUIRE(waitFor([&] { return !page.busy(); }));
     CHECK(page.made() != first);
     b.find<QPushButton>("proof.side")->click();
-    REQUIRE(waitFor([&] { return !page.busy(); }, 60000));
+    REQUIRE(waitFor([&] { return !page.busy(); }));
     const ClipPtr both = Clip::openVideo(page.made().toStdString());
     const VideoFacts& v = Clip::openVideo(b.window.runs().items()[0].output.toStdString())->facts().video;
     CHECK(both->facts().video.width == 2 * v.width);

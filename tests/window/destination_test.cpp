@@ -119,7 +119,7 @@ TEST_CASE("the table's pixels are those of the command line's frame, and the ren
     CHECK(b.plan().srcX < 30);
     clickBox(b, "tall");
     b.window.addToRunList();
-    REQUIRE(waitFor([&] { return b.window.runs().items()[0].state == RunItem::State::Done; }, 60000));
+    REQUIRE(waitFor([&] { return b.window.runs().items()[0].state == RunItem::State::Done; }));
     const auto made = Clip::openVideo(b.window.runs().items()[0].output.toStdString());
     CHECK(made->facts().video.width == 270);
     CHECK(made->frameCount() == b.live().delivery()->frames());
@@ -268,8 +268,11 @@ TEST_CASE("what is on the table, ticked and held apart comes back with the sessi
         b.set({"frame.x@tall=0.3"});
         b.project().keepNow();
         REQUIRE(waitFor([&] { return QFile::exists(folder + "/session.json"); }));
-        REQUIRE(waitFor([&] { return readTextFile(session / "session.json").find("on_table") != std::string::npos; }));
-        MainWindow again(folder);
+        REQUIRE(waitFor([&] {
+            return readTextFile(session / "session.json").find("\"on_table\": \"tall\"") != std::string::npos;
+        }));
+        const SessionCopy left(session);
+        MainWindow again(left.path());
         again.restore();
         CHECK(again.project().onTable() == "tall");
         CHECK(again.project().chosen().contains("square"));

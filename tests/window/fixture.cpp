@@ -9,6 +9,7 @@
 #include <QLineEdit>
 #include <QMenu>
 #include <QWheelEvent>
+#include <cstdio>
 #include <malloc.h>
 
 namespace ulm::test {
@@ -96,21 +97,30 @@ void drag(QWidget* w, const QPoint& from, const QPoint& to, Qt::MouseButton butt
 
 void chooseFromMenu(const QString& words, const std::function<void()>& open) {
     bool done = false;
-    QTimer::singleShot(50, [&] {
+    int tries = 0;
+    QWidget* below = QApplication::activeWindow();
+    const std::function<void()> choose = [&] {
         auto* menu = qobject_cast<QMenu*>(QApplication::activePopupWidget());
-        if (!menu) return;
+        if (!menu) {
+            if (++tries < 1000) QTimer::singleShot(20, [&] { choose(); });
+            return;
+        }
         QList<QAction*> entries = menu->actions();
         for (QMenu* sub : menu->findChildren<QMenu*>()) entries += sub->actions();
         const auto entry =
             std::ranges::find_if(entries, [&](QAction* a) { return a->text() == words && a->isEnabled(); });
         if (entry != entries.end()) done = true, (*entry)->trigger();
         menu->close();
-    });
+    };
+    QTimer::singleShot(20, [&] { choose(); });
     open();
     INFO("menu entry " << words.toStdString());
-    CHECK(done);
-    // Shortcuts are heard again when the window below is the active one again.
-    REQUIRE(waitFor([] { return !QApplication::activePopupWidget() && QApplication::activeWindow(); }));
+    CHECK(waitFor([&] { return done; }));
+    // Shortcuts are heard again when the window below is the active one again, which no window manager sees to here.
+    REQUIRE(waitFor([&] {
+        if (below && !QApplication::activePopupWidget() && !QApplication::activeWindow()) below->activateWindow();
+        return !QApplication::activePopupWidget() && QApplication::activeWindow();
+    }));
 }
 
 void chooseFile(const QString& path, const std::function<void()>& open) {
@@ -137,7 +147,17 @@ void chooseFile(const QString& path, const std::function<void()>& open) {
 
 } // namespace ulm::test
 
+namespace {
+
+// The offscreen plugin says hundreds of times what it cannot do: that would bury what failed.
+void tellTheRest(QtMsgType, const QMessageLogContext&, const QString& text) {
+    if (!text.startsWith("This plugin does not support")) std::fprintf(stderr, "%s\n", qPrintable(text));
+}
+
+} // namespace
+
 int main(int argc, char** argv) {
+    qInstallMessageHandler(tellTheRest);
     QApplication app(argc, argv);
     ulm::app::prepareLook(app, false);
     return Catch::Session().run(argc, argv);

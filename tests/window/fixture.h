@@ -20,7 +20,7 @@
 namespace ulm::test {
 
 /// Polls until `done`, handling events; false after the time is over.
-inline bool waitFor(const std::function<bool()>& done, int milliseconds = 30000) {
+inline bool waitFor(const std::function<bool()>& done, int milliseconds = 240000) {
     QElapsedTimer clock;
     clock.start();
     while (!done()) {
@@ -61,6 +61,19 @@ public:
     void drop(const QStringList& files);
     QRgb pixel(QWidget* w, const QPoint& p) { return w->grab().toImage().pixel(p * w->devicePixelRatioF()); }
     TempFolder folder; ///< where its clips lie
+};
+
+/// A copy of a session's folder as it lies on the disk now: what a start after a crash would find.
+class SessionCopy {
+public:
+    explicit SessionCopy(const TempFolder& session) {
+        std::filesystem::copy(session.path(), folder_.path(), std::filesystem::copy_options::recursive);
+    }
+    QString path() const { return QString::fromStdString(folder_.path()); }
+    std::string operator/(const std::string& name) const { return folder_ / name; }
+
+private:
+    TempFolder folder_;
 };
 
 /// Turns the wheel by so many notches (up is positive) over a place of a widget.

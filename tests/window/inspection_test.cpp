@@ -151,7 +151,7 @@ TEST_CASE("Trials say what is missing before they can be made, and forget a clip
     CHECK(b.find<QLabel>("trials.state")->text().contains("computed"));
     m.setBlind(true); // not before all is there
     CHECK_FALSE(m.blind());
-    REQUIRE(waitFor([&] { return m.share() >= 1; }, 60000));
+    REQUIRE(waitFor([&] { return m.share() >= 1; }));
     QImage whole;
     QObject::connect(&m, &TrialsModel::wholeFrame, &b.window,
                      [&](std::size_t, const QImage& picture) { whole = picture; });
@@ -175,7 +175,7 @@ TEST_CASE("a spot that watches movement loops a few frames, before and after, un
     auto* view = b.find<SpotView>("spot.A");
     const QRect picture = view->square();
     const QImage first = view->grab(picture).toImage();
-    CHECK(waitFor([&] { return view->grab(picture).toImage() != first; }, 3000));
+    CHECK(waitFor([&] { return view->grab(picture).toImage() != first; }));
     auto spots = c.spots;
     spots[0].what = "blocking";
     b.project().setSpots(spots);

@@ -50,7 +50,7 @@ TEST_CASE("the overdone meter speaks up, goes there, and eases the ticket under 
     CHECK(b.window.bench().live().faults().view().readingAfter >= 100);
 
     QTest::mouseClick(b.find<QPushButton>("ease"), Qt::LeftButton);
-    REQUIRE(waitFor([&] { return b.ticket().finish.amount < 3; }, 120000));
+    REQUIRE(waitFor([&] { return b.ticket().finish.amount < 3; }));
     CHECK(b.ticket().finish.amount > 0);
     REQUIRE(judged(b));
     CHECK(b.window.bench().overdone().overdone().gauge() < 100);

@@ -79,13 +79,13 @@ TEST_CASE("Enlarge tells what it gains on this clip, and what working above adds
     Bench b;
     b.set({"clean.on=false", "frame.on=false", "finish.on=false", "enlarge.scale=2", "enlarge.method=learned-quick"});
     open(b, "enlarge");
-    REQUIRE(waitFor([&] { return words(b, "enlarge.gain").contains("dB over Lanczos"); }, 60000));
+    REQUIRE(waitFor([&] { return words(b, "enlarge.gain").contains("dB over Lanczos"); }));
     CHECK_FALSE(words(b, "enlarge.gain").contains("working above"));
     b.set({"enlarge.above=1.5"});
     CHECK(words(b, "enlarge.gain").isEmpty()); // what was measured no longer holds
-    REQUIRE(waitFor([&] { return words(b, "enlarge.gain").contains("from working above"); }, 60000));
+    REQUIRE(waitFor([&] { return words(b, "enlarge.gain").contains("from working above"); }));
     b.set({"enlarge.method=lanczos", "enlarge.above=1"});
-    REQUIRE(waitFor([&] { return words(b, "enlarge.gain").contains("+0.00 dB over Lanczos"); }, 60000));
+    REQUIRE(waitFor([&] { return words(b, "enlarge.gain").contains("+0.00 dB over Lanczos"); }));
 }
 
 TEST_CASE("the network's strength follows the clip's yield until it is moved, and shows only beside networks") {
@@ -119,13 +119,13 @@ TEST_CASE("Finish tells how much grain an encode leaves") {
     open(b, "finish");
     CHECK(words(b, "finish.grain.left").isEmpty());
     b.set({"finish.grain.amount=5"});
-    REQUIRE(waitFor([&] { return words(b, "finish.grain.left").contains("% of the grain"); }, 60000));
+    REQUIRE(waitFor([&] { return words(b, "finish.grain.left").contains("% of the grain"); }));
     const auto left = [&] { return words(b, "finish.grain.left").section("About ", 1).section(" ", 0, 0).toInt(); };
     const int best = left();
     CHECK(best > 0);
     CHECK(best <= 100);
     b.set({"deliver.quality=small"});
-    REQUIRE(waitFor([&] { return words(b, "finish.grain.left").contains("% of the grain"); }, 60000));
+    REQUIRE(waitFor([&] { return words(b, "finish.grain.left").contains("% of the grain"); }));
     CHECK(left() < best);
 }
 

@@ -98,11 +98,11 @@ TEST_CASE("a running delivery shows its progress, is cancelled at once, and can 
     b.project().setChosen(std::set<std::string>{});
     QTest::keyClick(&b.window, Qt::Key_Return, Qt::ControlModifier);
     b.window.showPage(MainWindow::kRunList);
-    REQUIRE(waitFor([&] { return b.window.runs().items()[0].progress.done >= 2; }, 60000));
+    REQUIRE(waitFor([&] { return b.window.runs().items()[0].progress.done >= 2; }));
     CHECK(b.window.runs().items()[0].progress.total == 48);
     CHECK(b.find<QToolButton>("rail.runlist")->text().contains("1"));
     QTest::mouseClick(b.find("cancelRun.0"), Qt::LeftButton);
-    REQUIRE(waitFor([&] { return b.window.runs().items()[0].state == RunItem::State::Cancelled; }, 5000));
+    REQUIRE(waitFor([&] { return b.window.runs().items()[0].state == RunItem::State::Cancelled; }));
     for (const auto& name : b.folder.names()) CHECK((name == "hands.mp4"));
     Ticket quick;
     b.project().change(quick);

@@ -1,0 +1,61 @@
+#include "app/widgets/preferences.h"
+
+#include <QFormLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QSpinBox>
+#include <QVBoxLayout>
+
+namespace ulm::app {
+
+Preferences::Preferences(QWidget* parent) : QDialog(parent) {
+    setObjectName("preferences");
+    setWindowTitle(tr("Preferences"));
+    auto* all = new QVBoxLayout(this);
+    all->setContentsMargins(24, 20, 24, 18);
+    all->setSpacing(14);
+    auto* form = new QFormLayout;
+    form->setHorizontalSpacing(18);
+    const WorkPlan usual = usualPlan(), now = workPlan();
+    const auto box = [&](const char* name, int least, int most, int value, const QString& unit) {
+        auto* b = new QSpinBox;
+        b->setObjectName(name);
+        b->setRange(least, most);
+        b->setValue(value);
+        b->setSuffix(unit);
+        b->setKeyboardTracking(false); // a number half typed is none yet
+        return b;
+    };
+    cores_ = box("plan.cores", 1, std::max(usual.cores, now.cores), now.cores, "");
+    const auto megabytes = [](std::int64_t bytes) { return static_cast<int>(bytes >> 20); };
+    memory_ = box("plan.memory", 512, std::max(megabytes(usual.memory) / 3 * 4, 512), megabytes(now.memory), tr(" MB"));
+    memory_->setSingleStep(256);
+    form->addRow(tr("Processor cores"), cores_);
+    form->addRow(tr("Memory, about"), memory_);
+    all->addLayout(form);
+    auto* told = new QLabel(tr("Fewer cores leave the computer free for other work; everything then takes longer. Renders "
+                               "that need more memory than this are refused before they start."));
+    told->setWordWrap(true);
+    told->setMinimumWidth(360);
+    all->addWidget(told);
+    auto* row = new QHBoxLayout;
+    auto* usualButton = new QPushButton(tr("As usual"));
+    usualButton->setObjectName("plan.usual");
+    usualButton->setToolTip(tr("All cores, three quarters of the memory"));
+    auto* close = new QPushButton(tr("Close"));
+    close->setObjectName("plan.close");
+    row->addWidget(usualButton);
+    row->addStretch();
+    row->addWidget(close);
+    all->addLayout(row);
+    connect(close, &QPushButton::clicked, this, &QDialog::accept);
+    connect(usualButton, &QPushButton::clicked, this, [this, usual, megabytes] {
+        cores_->setValue(usual.cores);
+        memory_->setValue(megabytes(usual.memory));
+    });
+    const auto tell = [this] { Q_EMIT planChanged({cores_->value(), std::int64_t(memory_->value()) << 20}); };
+    connect(cores_, &QSpinBox::valueChanged, this, tell);
+    connect(memory_, &QSpinBox::valueChanged, this, tell);
+}
+
+} // namespace ulm::app

@@ -1,0 +1,24 @@
+#pragma once
+
+#include "core/engine/work_plan.h"
+
+#include <QDialog>
+
+class QSpinBox;
+
+namespace ulm::app {
+
+/// What Ulmwood may take of the machine. Taken over as it is changed.
+class Preferences : public QDialog {
+    Q_OBJECT
+public:
+    explicit Preferences(QWidget* parent = nullptr);
+
+signals:
+    void planChanged(const WorkPlan&);
+
+private:
+    QSpinBox *cores_, *memory_;
+};
+
+} // namespace ulm::app

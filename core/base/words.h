@@ -1,0 +1,21 @@
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace ulm {
+
+/// The word of `known` that `word` was probably meant to be: at most a third of its letters were missed, added,
+/// exchanged or swapped (Damerau 1964). Empty where none comes near.
+std::string nearWord(const std::string& word, const std::vector<std::string>& known);
+/// " Did you mean X?", or empty.
+std::string didYouMean(const std::string& word, const std::vector<std::string>& known);
+
+/// "a, b, c".
+std::string listed(const std::vector<std::string>&);
+
+/// Seconds of "2.5", "0:02.5" or "1:00:02.5"; none where it is no time, or below zero.
+std::optional<double> parseTime(const std::string& text);
+
+} // namespace ulm

@@ -1,0 +1,86 @@
+// The command line killed at any instant: no source touched, nothing half under a final name, and what it leaves is
+// cleared away by the next.
+#include "core/base/files.h"
+#include "core/media/clip.h"
+#include "tests/cli/fixture.h"
+
+#include <catch2/catch.hpp>
+#include <chrono>
+#include <csignal>
+#include <filesystem>
+#include <random>
+#include <sys/wait.h>
+#include <thread>
+#include <unistd.h>
+
+using namespace ulm;
+using test::TempFolder;
+using test::withSound;
+namespace fs = std::filesystem;
+
+namespace {
+
+pid_t started(const std::vector<std::string>& arguments, const std::string& temporary) {
+    const pid_t pid = ::fork();
+    if (pid) return pid;
+    ::setenv("TMPDIR", temporary.c_str(), 1);
+    ::freopen("/dev/null", "w", stdout);
+    ::freopen("/dev/null", "w", stderr);
+    std::vector<char*> words = {const_cast<char*>("ulmwood-cli")};
+    for (const std::string& a : arguments) words.push_back(const_cast<char*>(a.c_str()));
+    words.push_back(nullptr);
+    ::execv(ULMWOOD_CLI, words.data());
+    ::_exit(127);
+}
+
+std::size_t litter(const std::string& folder) {
+    std::size_t n = 0;
+    for (const auto& e : fs::recursive_directory_iterator(folder))
+        n += e.path().filename().string().find("ulmwood-") != std::string::npos;
+    return n;
+}
+
+} // namespace
+
+TEST_CASE("killed at twenty instants of a batch, it loses nothing and leaves nothing for good") {
+    TempFolder folder;
+    fs::create_directory(folder / "ready");
+    fs::create_directory(folder / "tmp");
+    std::vector<std::string> render = {"render"};
+    std::map<std::string, std::string> sources;
+    for (const std::string name : {"a", "b", "c"}) {
+        test::writeClip(folder / (name + ".mp4"), withSound(40));
+        render.push_back(folder / (name + ".mp4"));
+        sources[name] = readTextFile(render.back());
+    }
+    // Under a limit, so that statistics of a first pass and several attempts lie about, too.
+    for (const char* word : {"-o", "ready", "--replace", "--set", "deliver.size_mb=0.03", "--report", "report.json"})
+        render.push_back(std::string(word) == "ready" ? folder / "ready"
+                         : std::string(word) == "report.json" ? folder / "report.json"
+                                                              : word);
+    const auto start = std::chrono::steady_clock::now();
+    int status = 0;
+    ::waitpid(started(render, folder / "tmp"), &status, 0);
+    REQUIRE(WEXITSTATUS(status) == 0);
+    const auto whole = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    std::mt19937 random(9);
+    int killed = 0, littered = 0;
+    for (int round = 0; round < 20; ++round) {
+        const pid_t pid = started(render, folder / "tmp");
+        std::this_thread::sleep_for(std::chrono::duration<double>(whole * double(random() % 1000) / 1000));
+        ::kill(pid, SIGKILL);
+        ::waitpid(pid, &status, 0);
+        killed += WIFSIGNALED(status);
+        littered += litter(folder.path()) > 0;
+        for (const std::string name : {"a", "b", "c"}) {
+            CHECK(readTextFile(folder / (name + ".mp4")) == sources[name]);
+            CHECK(Clip::openVideo(folder / ("ready/" + name + ".mp4"))->frameCount() == 40); // the old or the new
+        }
+        CHECK(nlohmann::json::parse(readTextFile(folder / "report.json")).size() == 3);
+    }
+    CHECK(killed > 10);
+    CHECK(littered > 0); // else the next would have had nothing to clear away
+    ::waitpid(started(render, folder / "tmp"), &status, 0);
+    CHECK(WEXITSTATUS(status) == 0);
+    CHECK(litter(folder.path()) == 0);
+}
