@@ -24,10 +24,13 @@ constexpr int kW = Thumbprint::kColumns, kH = Thumbprint::kRows;
 constexpr double kAsked = 0.97;
 
 // Looked at by eye: the cuts there are. Every other movie is a single take.
-const std::map<std::string, std::vector<std::int64_t>> kTrue = {
-    {"Megamind.avi", {1, 98, 154, 200}}, {"Megamind_bugy.avi", {1, 98, 154, 200}}, {"cityCC0.mpg", {116}},
-    {"Effet_force_magnetique.ogv", {2}}, {"Principe_inertie.avi", {2}},            {"Force_constante.avi", {2}},
-    {"DualDiscs.mov", {61}}};
+const std::map<std::string, std::vector<std::int64_t>> kTrue = {{"Megamind.avi", {1, 98, 154, 200}},
+                                                                {"Megamind_bugy.avi", {1, 98, 154, 200}},
+                                                                {"cityCC0.mpg", {116}},
+                                                                {"Effet_force_magnetique.ogv", {2}},
+                                                                {"Principe_inertie.avi", {2}},
+                                                                {"Force_constante.avi", {2}},
+                                                                {"DualDiscs.mov", {61}}};
 
 struct Take {
     std::string name;

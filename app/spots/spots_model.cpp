@@ -11,7 +11,7 @@ namespace ulm::app {
 namespace {
 
 // Side of what a spot's reading is taken from: source pixels, where its fault lives. Less says nothing.
-constexpr int kMeasured = 64, kLeastMeasured = 24;
+constexpr int kMeasured = 64, kLeastMeasured = 16;
 
 // Faults of compression and sensors are read in the clip's own pixels, where they live; what an eye judges by, in those
 // that are delivered.

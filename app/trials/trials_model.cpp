@@ -13,7 +13,7 @@ namespace ulm::app {
 namespace {
 
 constexpr int kSide = 192;         // delivered pixels of a cell
-constexpr int kLeastMeasured = 24; // of the clip's own; less says nothing
+constexpr int kLeastMeasured = 16; // of the clip's own; less says nothing
 
 Rect around(const Point& centre, int side, const PictureFormat& f) {
     const int w = std::min(side, f.width), h = std::min(side, f.height);
@@ -58,7 +58,7 @@ void TrialsModel::stop() {
 
 void TrialsModel::run(std::vector<Candidate> candidates) {
     const ClipEntry* c = project_.currentClip();
-    const auto base = live_.deliveries().onTable();
+    const auto base = candidates.empty() ? nullptr : live_.deliveries().ofTicket(candidates.front().ticket);
     if (!c || !base || c->spots.empty()) return;
     of_ = c->path;
     candidates_ = std::move(candidates);
@@ -143,9 +143,11 @@ TrialMeasure TrialsModel::mean(std::size_t candidate) const {
     for (std::size_t s = 0; s < spots_.size(); ++s) {
         const TrialMeasure& c = cell(candidate, s).measure;
         m.faults += c.faults, m.texture += c.texture, m.haloes += c.haloes, ++n;
+        m.noise += c.noise, m.blocks += c.blocks, m.ringing += c.ringing, m.added += c.added;
         if (c.edge > 0) m.edge += c.edge, ++edges;
     }
-    if (n > 0) m.faults /= n, m.texture /= n, m.haloes /= n;
+    if (n > 0)
+        for (double* v : {&m.faults, &m.texture, &m.haloes, &m.noise, &m.blocks, &m.ringing, &m.added}) *v /= n;
     if (edges > 0) m.edge /= edges;
     return m;
 }
@@ -172,9 +174,9 @@ void TrialsModel::arrange() {
         case RankBy::Texture: return x.texture > y.texture;
         case RankBy::Edge: return x.edge < y.edge;
         case RankBy::Picks: return picks_[a] > picks_[b];
-        case RankBy::Balance: break;
+        case RankBy::Error: break;
         }
-        return trialBalance(x) > trialBalance(y);
+        return x.error() < y.error();
     });
 }
 

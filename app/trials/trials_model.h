@@ -15,7 +15,7 @@ struct TrialCell {
 };
 
 /// How columns are put in order.
-enum class RankBy { Balance, Faults, Texture, Edge, Picks };
+enum class RankBy { Error, Faults, Texture, Edge, Picks };
 
 /// Candidate tickets on the current clip's spots: computes the grid, ranks it, counts picks made without knowing which
 /// is which, and adopts one.
@@ -74,7 +74,7 @@ private:
     std::vector<TrialCell> cells_;
     std::vector<std::size_t> order_;
     std::vector<int> picks_;
-    RankBy rankBy_ = RankBy::Balance;
+    RankBy rankBy_ = RankBy::Error;
     bool blind_ = false;
     std::uint64_t round_ = 0;
     LatestWorker worker_, wholeWorker_;

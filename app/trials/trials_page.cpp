@@ -14,11 +14,13 @@
 #include <QPushButton>
 #include <QToolButton>
 #include <QVBoxLayout>
+#include <numeric>
 
 namespace ulm::app {
 namespace {
 
-constexpr int kHead = 128, kLeft = 92, kGap = 8;
+constexpr int kHead = 128, kLeft = 92, kNarrow = 8, kGap = 8;
+constexpr int kLeastSide = 116, kComputed = 192; // of cells: what can be judged; delivered pixels that are computed
 
 QString rankName(RankBy by) {
     switch (by) {
@@ -26,9 +28,18 @@ QString rankName(RankBy by) {
     case RankBy::Texture: return TrialsPage::tr("most texture kept");
     case RankBy::Edge: return TrialsPage::tr("crispest edges");
     case RankBy::Picks: return TrialsPage::tr("your picks");
-    case RankBy::Balance: return TrialsPage::tr("balance of all");
+    case RankBy::Error: return TrialsPage::tr("least error expected");
     }
     return {};
+}
+
+// What the expected error mostly comes from.
+QString mostOf(const TrialMeasure& m) {
+    const std::pair<double, QString> parts[] = {{m.noise, TrialsPage::tr("noise")},
+                                                {m.blocks, TrialsPage::tr("blocks")},
+                                                {m.ringing, TrialsPage::tr("ringing")},
+                                                {m.added, TrialsPage::tr("sharpened")}};
+    return std::ranges::max_element(parts, {}, &std::pair<double, QString>::first)->second;
 }
 
 } // namespace
@@ -38,6 +49,7 @@ TrialsGrid::TrialsGrid(TrialsModel& model, QWidget* parent) : QWidget(parent), m
     setAccessibleName(tr("Grid of trials"));
     setFocusPolicy(Qt::StrongFocus);
     connect(&model_, &TrialsModel::changed, this, [this] {
+        spot_ = std::min(spot_, static_cast<int>(model_.spots().size()) - 1);
         chosen_ = std::min(chosen_, std::max(0, int(model_.order().size()) - 1));
         updateGeometry();
         setMinimumSize(sizeHint());
@@ -45,27 +57,65 @@ TrialsGrid::TrialsGrid(TrialsModel& model, QWidget* parent) : QWidget(parent), m
     });
 }
 
-int TrialsGrid::side() const {
-    // As large as the window allows, and never below what can be judged.
-    const int columns = static_cast<int>(model_.candidates().size()) + 1,
-              wide = parentWidget() ? parentWidget()->width() : 1100;
-    return std::clamp((wide - kLeft) / std::max(1, columns) - kGap, 116, 192);
+TrialsGrid::Layout TrialsGrid::layout() const {
+    const int columns = static_cast<int>(model_.candidates().size()) + 1;
+    const QWidget* around = parentWidget();
+    const int wide = around ? around->width() : 1100, high = around ? around->height() : 600;
+    // As large as the window allows, and never below what can be judged nor above what is computed.
+    if (spot_ < 0) return {std::clamp((wide - kLeft) / columns - kGap, kLeastSide, kComputed), columns};
+    Layout best{kLeastSide, columns};
+    for (int across = 1; across <= columns; ++across) {
+        const int down = (columns + across - 1) / across,
+                  side = std::min((wide - kNarrow) / across - kGap, high / down - kHead - kGap);
+        if (std::min(side, kComputed * zoom_) > best.side) best = {std::min(side, kComputed * zoom_), across};
+    }
+    return best;
+}
+
+std::vector<int> TrialsGrid::rows() const {
+    if (spot_ >= 0) return {spot_};
+    std::vector<int> all(model_.spots().size());
+    std::iota(all.begin(), all.end(), 0);
+    return all;
+}
+
+QPoint TrialsGrid::corner(int column) const {
+    const Layout l = layout();
+    const int at = column + 1, down = at / l.across;
+    return {(spot_ < 0 ? kLeft : kNarrow) + at % l.across * (l.side + kGap), down * (kHead + l.side + kGap)};
 }
 
 QSize TrialsGrid::sizeHint() const {
-    const int columns = static_cast<int>(model_.candidates().size()) + 1,
-              rows = static_cast<int>(model_.spots().size());
-    return {kLeft + columns * (side() + kGap), kHead + rows * (side() + kGap) + 6};
+    const Layout l = layout();
+    const int columns = static_cast<int>(model_.candidates().size()) + 1, down = (columns + l.across - 1) / l.across;
+    return {(spot_ < 0 ? kLeft : kNarrow) + l.across * (l.side + kGap),
+            down * (kHead + static_cast<int>(rows().size()) * (l.side + kGap)) + 6};
 }
 
 QRect TrialsGrid::cellRect(int column, int row) const {
-    return {kLeft + (column + 1) * (side() + kGap), kHead + row * (side() + kGap), side(), side()};
+    const int down = spot_ < 0 ? row : 0;
+    if (spot_ >= 0 && row != spot_) return {};
+    return QRect(corner(column) + QPoint(0, kHead + down * (side() + kGap)), QSize(side(), side()));
 }
 
-QRect TrialsGrid::headRect(int column) const { return {kLeft + (column + 1) * (side() + kGap), 0, side(), kHead - 34}; }
+QRect TrialsGrid::headRect(int column) const { return QRect(corner(column), QSize(side(), kHead - 34)); }
 
 QRect TrialsGrid::adoptRect(int column) const {
-    return {kLeft + (column + 1) * (side() + kGap), kHead - 32, side(), 26};
+    return QRect(corner(column) + QPoint(0, kHead - 32), QSize(side(), 26));
+}
+
+void TrialsGrid::setZoom(int zoom) {
+    zoom_ = zoom;
+    setMinimumSize(sizeHint());
+    update();
+    Q_EMIT viewChanged();
+}
+
+void TrialsGrid::setSpot(int spot) {
+    spot_ = std::clamp(spot, -1, static_cast<int>(model_.spots().size()) - 1);
+    setMinimumSize(sizeHint());
+    update();
+    Q_EMIT viewChanged();
 }
 
 void TrialsGrid::paintEvent(QPaintEvent*) {
@@ -79,22 +129,26 @@ void TrialsGrid::paintEvent(QPaintEvent*) {
             p.drawText(box, Qt::AlignCenter, tr("working…"));
             return;
         }
-        // Delivered pixels as they are, the middle of the cell.
-        const QRectF from((image.width() - box.width() * devicePixelRatioF()) / 2.0,
-                          (image.height() - box.height() * devicePixelRatioF()) / 2.0,
-                          box.width() * devicePixelRatioF(), box.height() * devicePixelRatioF());
-        p.drawImage(QRectF(box), image, from);
+        // Delivered pixels, each as many of the screen's as the zoom says; the middle of what was computed.
+        const QSizeF shown = QSizeF(box.size()) * devicePixelRatioF() / zoom_;
+        p.setRenderHint(QPainter::SmoothPixmapTransform, false);
+        p.drawImage(QRectF(box), image,
+                    QRectF(QPointF((image.width() - shown.width()) / 2, (image.height() - shown.height()) / 2), shown));
     };
-    const int rows = static_cast<int>(model_.spots().size());
+    const std::vector<int> rows = this->rows();
     p.setPen(t.ink);
     p.setFont(words(9, true));
-    if (rows) p.drawText(headRect(-1), Qt::AlignBottom | Qt::AlignLeft, tr("Before"));
-    for (int r = 0; r < rows; ++r) {
+    if (!rows.empty()) p.drawText(headRect(-1), Qt::AlignBottom | Qt::AlignLeft, tr("Before"));
+    for (const int r : rows) {
         p.setPen(t.ink);
         p.setFont(words(8.5, true));
         const QRect first = cellRect(-1, r);
-        p.drawText(QRect(4, first.y(), kLeft - 10, first.height()), Qt::AlignVCenter | Qt::TextWordWrap,
-                   QString("%1  %2").arg(QChar('A' + r)).arg(faultName(model_.spots()[std::size_t(r)].what)));
+        if (spot_ >= 0)
+            p.drawText(headRect(-1), Qt::AlignTop | Qt::AlignLeft,
+                       QString("%1  %2").arg(QChar('A' + r)).arg(faultName(model_.spots()[std::size_t(r)].what)));
+        else
+            p.drawText(QRect(4, first.y(), kLeft - 10, first.height()), Qt::AlignVCenter | Qt::TextWordWrap,
+                       QString("%1  %2").arg(QChar('A' + r)).arg(faultName(model_.spots()[std::size_t(r)].what)));
         picture(first, model_.before(std::size_t(r)));
     }
     for (int c = 0; c < static_cast<int>(model_.order().size()); ++c) {
@@ -119,7 +173,11 @@ void TrialsGrid::paintEvent(QPaintEvent*) {
                 p.setFont(figures(7.5));
                 p.setPen(t.ink);
                 p.drawText(head, Qt::AlignBottom | Qt::AlignLeft,
-                           tr("faults %1 %\ntexture %2 %").arg(m.faults, 0, 'f', 0).arg(m.texture, 0, 'f', 0));
+                           tr("error %1: %2\nfaults %3 %\ntexture %4 %")
+                               .arg(m.error(), 0, 'f', 1)
+                               .arg(mostOf(m))
+                               .arg(m.faults, 0, 'f', 0)
+                               .arg(m.texture, 0, 'f', 0));
                 if (model_.allPicks())
                     p.drawText(head, Qt::AlignBottom | Qt::AlignRight, tr("%1 picks").arg(model_.picks(k)));
             }
@@ -131,7 +189,7 @@ void TrialsGrid::paintEvent(QPaintEvent*) {
             p.setFont(words(8.5));
             p.drawText(b, Qt::AlignCenter, tr("Adopt"));
         }
-        for (int r = 0; r < rows; ++r) {
+        for (const int r : rows) {
             const bool held = c == heldColumn_ && r == heldRow_;
             picture(cellRect(c, r), held ? model_.before(std::size_t(r)) : model_.cell(k, std::size_t(r)).picture);
             if (held) {
@@ -152,7 +210,7 @@ void TrialsGrid::mousePressEvent(QMouseEvent* e) {
             return Q_EMIT adopted();
         }
         if (!model_.blind() && headRect(c).contains(e->pos())) return model_.askWholeFrame(k);
-        for (int r = 0; r < static_cast<int>(model_.spots().size()); ++r)
+        for (const int r : rows())
             if (cellRect(c, r).contains(e->pos())) {
                 if (model_.blind()) return model_.pick(k);
                 heldColumn_ = c, heldRow_ = r;
@@ -173,6 +231,11 @@ void TrialsGrid::keyPressEvent(QKeyEvent* e) {
     switch (e->key()) {
     case Qt::Key_Left: chosen_ = std::max(0, chosen_ - 1); break;
     case Qt::Key_Right: chosen_ = std::min(columns - 1, chosen_ + 1); break;
+    case Qt::Key_Up: setSpot(spot_ - 1); break;
+    case Qt::Key_Down: setSpot(spot_ + 1); break;
+    case Qt::Key_1: setZoom(1); break;
+    case Qt::Key_2: setZoom(2); break;
+    case Qt::Key_4: setZoom(4); break;
     case Qt::Key_Space: model_.blind() ? model_.pick(k) : model_.askWholeFrame(k); break;
     case Qt::Key_Return:
         if (model_.blind()) return;
@@ -212,11 +275,28 @@ TrialsPage::TrialsPage(Project& project, Live& live, QWidget* parent) : QWidget(
     state_->setObjectName("trials.state");
     bar->addSpacing(10);
     bar->addWidget(state_, 1);
+    spot_ = new QToolButton;
+    spot_->setObjectName("trials.spot");
+    spot_->setToolTip(tr("All spots, or one as large as the window allows (↑ ↓)"));
+    connect(spot_, &QToolButton::clicked, this, [this] {
+        QMenu menu(this);
+        menu.addAction(tr("All spots"), this, [this] { grid_->setSpot(-1); });
+        for (int i = 0; i < static_cast<int>(model_->spots().size()); ++i)
+            menu.addAction(QString("%1  %2").arg(QChar('A' + i)).arg(faultName(model_->spots()[std::size_t(i)].what)),
+                           this, [this, i] { grid_->setSpot(i); });
+        menu.exec(spot_->mapToGlobal(QPoint(0, spot_->height())));
+    });
+    bar->addWidget(spot_);
+    zoom_ = new QToolButton;
+    zoom_->setObjectName("trials.zoom");
+    zoom_->setToolTip(tr("How large delivered pixels are shown (1, 2, 4)"));
+    connect(zoom_, &QToolButton::clicked, this, [this] { grid_->setZoom(grid_->zoom() == 4 ? 1 : grid_->zoom() * 2); });
+    bar->addWidget(zoom_);
     rank_ = new QToolButton;
     rank_->setObjectName("trials.rank");
     connect(rank_, &QToolButton::clicked, this, [this] {
         QMenu menu(this);
-        for (const RankBy by : {RankBy::Balance, RankBy::Faults, RankBy::Texture, RankBy::Edge, RankBy::Picks})
+        for (const RankBy by : {RankBy::Error, RankBy::Faults, RankBy::Texture, RankBy::Edge, RankBy::Picks})
             menu.addAction(rankName(by), this, [this, by] { model_->setRankBy(by); });
         menu.exec(rank_->mapToGlobal(QPoint(0, rank_->height())));
     });
@@ -248,6 +328,7 @@ TrialsPage::TrialsPage(Project& project, Live& live, QWidget* parent) : QWidget(
     scroll_->setWidget(grid_);
     all->addWidget(scroll_, 1);
     connect(grid_, &TrialsGrid::adopted, this, &TrialsPage::adopted);
+    connect(grid_, &TrialsGrid::viewChanged, this, &TrialsPage::refresh);
     connect(model_, &TrialsModel::changed, this, &TrialsPage::refresh);
     connect(&project_, &Project::currentChanged, this, &TrialsPage::refresh);
     connect(&project_, &Project::inspectionChanged, this, &TrialsPage::refresh);
@@ -284,6 +365,10 @@ void TrialsPage::refresh() {
     findChild<QPushButton*>("trials.ramp")->setEnabled(ready);
     rank_->setText(tr("Ranked by %1 ▾").arg(rankName(model_->rankBy())));
     rank_->setVisible(any && !model_->blind());
+    zoom_->setVisible(any);
+    zoom_->setText(tr("%1 %").arg(100 * grid_->zoom()));
+    spot_->setVisible(any);
+    spot_->setText(grid_->spot() < 0 ? tr("All spots ▾") : tr("Spot %1 ▾").arg(QChar('A' + grid_->spot())));
     blind_->setVisible(any);
     blind_->setEnabled(model_->share() >= 1);
     blind_->setText(model_->blind() ? tr("Reveal") : tr("Judge blind"));

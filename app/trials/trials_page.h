@@ -22,8 +22,15 @@ public:
     QRect cellRect(int column, int row) const;
     QRect headRect(int column) const;
     QRect adoptRect(int column) const;
+    /// Delivered pixels are shown this many times as large: 1, 2 or 4.
+    int zoom() const { return zoom_; }
+    void setZoom(int zoom);
+    /// One spot alone, its cells as large as the window allows; −1: all spots, a row each.
+    int spot() const { return spot_; }
+    void setSpot(int spot);
 
 signals:
+    void viewChanged();
     void adopted();
 
 protected:
@@ -33,8 +40,15 @@ protected:
     void keyPressEvent(QKeyEvent*) override;
 
 private:
-    int side() const;
+    int side() const { return layout().side; }
+    struct Layout {
+        int side = 0, across = 1; ///< of a cell; columns beside each other, the untreated one among them
+    };
+    Layout layout() const;
+    QPoint corner(int column) const;
+    std::vector<int> rows() const; ///< spots that are shown
     TrialsModel& model_;
+    int zoom_ = 1, spot_ = -1;
     int heldColumn_ = -1, heldRow_ = -1, chosen_ = 0;
 };
 
@@ -59,7 +73,7 @@ private:
     TrialsModel* model_;
     TrialsGrid* grid_;
     QLabel *state_, *empty_;
-    QToolButton* rank_;
+    QToolButton *rank_, *zoom_, *spot_;
     QPushButton *blind_, *save_;
     QScrollArea* scroll_;
 };

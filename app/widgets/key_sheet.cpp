@@ -39,6 +39,7 @@ KeySheet::KeySheet(QWidget* parent) : QWidget(parent) {
         {tr("0, 1, 2, 4, 5, P"), tr("fit, 100, 200, 400, 50 %, phone")},
         {tr("V, S, F11"), tr("fault overlay, safe areas, full screen")},
         {tr("G"), tr("the clip in all ticked shapes")},
+        {tr("Trials: ↑ ↓, 1, 2, 4"), tr("one spot, all spots; 100, 200, 400 %")},
         {tr("wheel, drag"), tr("zoom at the pointer, move the picture")},
         {tr("Shift+drag"), tr("move the crop")},
         {tr("double-click the picture"), tr("add a spot there")},

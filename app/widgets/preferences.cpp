@@ -33,8 +33,9 @@ Preferences::Preferences(QWidget* parent) : QDialog(parent) {
     form->addRow(tr("Processor cores"), cores_);
     form->addRow(tr("Memory, about"), memory_);
     all->addLayout(form);
-    auto* told = new QLabel(tr("Fewer cores leave the computer free for other work; everything then takes longer. Renders "
-                               "that need more memory than this are refused before they start."));
+    auto* told =
+        new QLabel(tr("Fewer cores leave the computer free for other work; everything then takes longer. Renders "
+                      "that need more memory than this are refused before they start."));
     told->setWordWrap(true);
     told->setMinimumWidth(360);
     all->addWidget(told);

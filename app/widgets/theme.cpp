@@ -77,7 +77,7 @@ void Theme::use(QApplication& app, bool night) {
 }
 
 void prepareLook(QApplication& app, bool night) {
-    for (const char* font : {":/Manrope-Medium.ttf", ":/Manrope-Bold.ttf", ":/B612-Regular.otf"})
+    for (const char* font : {":/Manrope-Medium.ttf", ":/Manrope-Bold.ttf", ":/OpenSans-Regular.ttf"})
         QFontDatabase::addApplicationFont(font);
     app.setStyle(QStyleFactory::create("Fusion"));
     app.setFont(words(9));
@@ -92,7 +92,7 @@ QFont words(double points, bool bold) {
 }
 
 QFont figures(double points) {
-    QFont f("B612"); // its digits have one width, its points and colons their own
+    QFont f("Open Sans"); // its digits have one width, its points and colons their own
     f.setPixelSize(static_cast<int>(points * 4 / 3 + 0.5));
     return f;
 }

@@ -11,7 +11,8 @@ std::optional<Claim> Claim::on(const std::string& path) {
     const int fd = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK);
     if (fd < 0) return std::nullopt;
     Claim claim(fd);
-    struct stat held{}, named{};
+    struct stat held {
+    }, named{};
     if (::fstat(fd, &held) != 0 || held.st_uid != ::geteuid() || !(S_ISREG(held.st_mode) || S_ISDIR(held.st_mode)))
         return std::nullopt;
     if (::flock(fd, LOCK_EX | LOCK_NB) != 0) return std::nullopt;

@@ -45,8 +45,7 @@ void Encoder::send(const AVFrame& picture, std::int64_t pts, const OnPacket& onP
 void Encoder::finish(const OnPacket& onPacket) {
     if (const int e = avcodec_send_frame(codec_.get(), nullptr); e < 0 && e != AVERROR_EOF) fail(av::errorText(e));
     drain(onPacket);
-    if (given_ != taken_)
-        fail("it gave " + std::to_string(given_) + " pictures back of " + std::to_string(taken_));
+    if (given_ != taken_) fail("it gave " + std::to_string(given_) + " pictures back of " + std::to_string(taken_));
 }
 
 } // namespace ulm

@@ -24,8 +24,7 @@ std::unique_ptr<tbb::global_control> threads;
 
 WorkPlan usualPlan() {
     const std::int64_t all = std::int64_t(::sysconf(_SC_PHYS_PAGES)) * ::sysconf(_SC_PAGESIZE);
-    return {static_cast<int>(std::clamp(std::thread::hardware_concurrency(), 1u, 16u)),
-            std::max(kLeast, all / 4 * 3)};
+    return {static_cast<int>(std::clamp(std::thread::hardware_concurrency(), 1u, 16u)), std::max(kLeast, all / 4 * 3)};
 }
 
 WorkPlan workPlan() {

@@ -32,16 +32,36 @@ void offer(std::vector<Candidate>& all, const std::string& name, const Ticket& t
 
 std::vector<Candidate> candidatesFromAdvice(const Ticket& now, const Inspection& found, const MediaFacts& facts) {
     std::vector<Candidate> all;
-    const auto add = [&](const std::string& name, const Ticket& t) { offer(all, name, t, told(t, found, facts)); };
-    add("As it is", now);
     const auto advice = advise(found, facts);
-    // Shape and size are not what these trials compare: changing them would move the spots.
+    // All candidates have one size, so that they can be held against each other: where advice enlarges, the ticket as
+    // it is comes enlarged plainly.
+    Ticket here = now;
+    const auto larger = std::ranges::find(advice, std::string("enlarge"), &Advice::step);
+    const bool enlarges = larger != advice.end() && !now.enlarge.on && !(now.frame.on && now.frame.size);
+    if (enlarges) {
+        for (const auto& [k, v] : larger->set) setByKey(here, k, v);
+        here.enlarge.method = "lanczos";
+    }
+    const auto add = [&](const std::string& name, const Ticket& t) {
+        std::string s = told(t, found, facts);
+        if (isOn(t, "enlarge")) s += t.enlarge.method == "lanczos" ? "; plainly enlarged" : "; enlarged by the network";
+        offer(all, name, t, s);
+    };
+    add("As it is", here);
+    // Shape is not what these trials compare: changing it would move the spots.
     const auto compared = [](const Advice& a) { return a.step == "clean" || a.step == "finish"; };
-    Ticket measured = now;
+    Ticket measured = here;
     for (const Advice& a : advice)
         if (compared(a))
             for (const auto& [k, v] : a.set) setByKey(measured, k, v);
     add("Measured", measured);
+    if (isOn(measured, "enlarge") || (now.frame.on && now.frame.size)) {
+        Ticket t = measured;
+        setByKey(t, "enlarge.method", "learned");
+        add("Measured, network", t);
+        t.clean.on = false;
+        add("Network alone", t);
+    }
     add("Gentle", scaledTicket(measured, found, 0.6));
     add("Strong", scaledTicket(measured, found, 1.6));
     for (const Advice& a : advice) {
@@ -57,7 +77,7 @@ std::vector<Candidate> candidatesFromAdvice(const Ticket& now, const Inspection&
             for (const std::string& s : v.set) setByAssignment(t, s);
             add(v.name, t);
         }
-    Ticket bare = now;
+    Ticket bare = here;
     bare.clean.on = bare.finish.on = false;
     add("No treatment", bare);
     return all;
@@ -104,11 +124,12 @@ TrialMeasure measureTrial(const Picture& source, const Picture& cleaned, const P
     m.texture = textureBefore > 0.05 ? 100 * textureAfter / textureBefore : 100;
     m.edge = readingOf("softness_px", after, scale);
     m.haloes = std::max(0.0, readingOf("haloes", after, scale) - readingOf("haloes", before, scale));
+    const auto squared = [](double v) { return v * v; };
+    m.noise = squared(readingOf("noise_sigma", cleaned));
+    m.blocks = 0.007 * squared(readingOf("blocking", cleaned));
+    m.ringing = 0.2 * squared(readingOf("ringing", cleaned));
+    m.added = 0.4 * squared(std::max(0.0, textureAfter - textureBefore)) + 0.45 * squared(m.haloes);
     return m;
-}
-
-double trialBalance(const TrialMeasure& m) {
-    return (100 - std::min(200.0, m.faults)) - 0.6 * std::max(0.0, 100 - m.texture) - 2 * m.haloes - 0.5 * m.edge;
 }
 
 } // namespace ulm

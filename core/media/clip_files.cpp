@@ -12,9 +12,9 @@ namespace ulm {
 namespace fs = std::filesystem;
 
 bool hasClipEnding(const std::string& path) {
-    static constexpr std::array<std::string_view, 16> kKnown = {".mp4", ".mov", ".mkv", ".webm", ".avi", ".m4v",
-                                                                ".gif", ".mpg", ".mpeg", ".ts",  ".mts", ".m2ts",
-                                                                ".wmv", ".flv", ".3gp", ".ogv"};
+    static constexpr std::array<std::string_view, 16> kKnown = {".mp4", ".mov", ".mkv",  ".webm", ".avi", ".m4v",
+                                                                ".gif", ".mpg", ".mpeg", ".ts",   ".mts", ".m2ts",
+                                                                ".wmv", ".flv", ".3gp",  ".ogv"};
     std::string ending = fs::path(path).extension().string();
     std::ranges::transform(ending, ending.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     return std::ranges::find(kKnown, ending) != kKnown.end();

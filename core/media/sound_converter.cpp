@@ -54,8 +54,8 @@ void SoundConverter::build(const AVFrame& f, AVRational timeBase) {
                                ":sample_fmt=" + av_get_sample_fmt_name(static_cast<AVSampleFormat>(format_)) +
                                ":channel_layout=" + named(layout_);
     const bool both = wanted_.monoOnBoth && wanted_.channels == 2 && layout_.nb_channels == 1;
-    const std::string chain = std::string(both ? "pan=stereo|c0=c0|c1=c0," : "") + "aresample=" +
-                              std::to_string(wanted_.rate) +
+    const std::string chain = std::string(both ? "pan=stereo|c0=c0|c1=c0," : "") +
+                              "aresample=" + std::to_string(wanted_.rate) +
                               ",aformat=sample_fmts=" + av_get_sample_fmt_name(wanted_.format) +
                               ":sample_rates=" + std::to_string(wanted_.rate) +
                               ":channel_layouts=" + (wanted_.channels == 1 ? "mono" : "stereo");

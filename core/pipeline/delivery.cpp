@@ -85,18 +85,15 @@ Rect Delivery::window(std::int64_t stage) const {
 }
 
 Rect Delivery::readable(std::int64_t stage, const Rect& delivered, const Rect& wanted) const {
-    constexpr int kRoom = 4, kGrid = 8; // what Lanczos reaches when it shrinks, and a sample for rounding
+    constexpr int kRoom = 4; // what Lanczos reaches when it shrinks, and a sample for rounding
     const Point a = toSource(stage, {double(delivered.x), double(delivered.y)}),
                 b = toSource(stage, {double(delivered.right()), double(delivered.bottom())});
     const int l = int(std::ceil(a.x)), t = int(std::ceil(a.y));
-    const Rect shown = Rect{l, t, int(std::floor(b.x)) - l, int(std::floor(b.y)) - t}
-                           .intersected(window(stage))
-                           .grown(-kRoom)
-                           .intersected(wanted)
-                           .intersected(source->format().frame());
-    if (shown.empty()) return {};
-    const int x = (shown.x + kGrid - 1) / kGrid * kGrid, y = (shown.y + kGrid - 1) / kGrid * kGrid;
-    return {x, y, shown.right() - x, shown.bottom() - y};
+    return Rect{l, t, int(std::floor(b.x)) - l, int(std::floor(b.y)) - t}
+        .intersected(window(stage))
+        .grown(-kRoom)
+        .intersected(wanted)
+        .intersected(source->format().frame());
 }
 
 StagePtr Delivery::inSourcePixels(const StagePtr& delivered, std::int64_t stage, const Rect& r) const {

@@ -75,7 +75,7 @@ struct Delivery {
     Rect window(std::int64_t stage) const;
 
     /// The largest rectangle of the clip, at most `wanted`, that shows wholly in this part of the delivered picture
-    /// with room for a filter around, its corner on the grid of 8 that blocks of compression lie on. May be empty.
+    /// with room for a filter around. May be empty.
     Rect readable(std::int64_t stage, const Rect& delivered, const Rect& wanted) const;
     /// The place `source` of the clip as `delivered` (`result` or `before`) has it, brought back to the clip's own
     /// pixels: where faults of compression and sensors are read. Inside readable(); stage frames.

@@ -48,8 +48,8 @@ TEST_CASE("a card's key that is not known is named, with the one that was meant,
     CHECK(o.code == 0);
     CHECK(o.said("max_mbs is not known"));
     CHECK(o.said("Did you mean max_mb?"));
-    const Outcome quiet = ulmwood(
-        {"render", folder / "a.mp4", "-o", folder / "c.mp4", "--target", folder / "card.json", "--quiet"});
+    const Outcome quiet =
+        ulmwood({"render", folder / "a.mp4", "-o", folder / "c.mp4", "--target", folder / "card.json", "--quiet"});
     CHECK(quiet.code == 0);
     CHECK(quiet.err.empty());
 }
@@ -68,7 +68,8 @@ TEST_CASE("times are taken as minutes and seconds too") {
     CHECK(readTextFile(folder / "a.png") == readTextFile(folder / "b.png"));
     for (const char* same : {"0.4:1.2", "0:00.4-0:01.2", "0:00.4:0:01.2", "0.4-1.2"}) {
         INFO(same);
-        REQUIRE(ulmwood({"render", folder / "a.mp4", "-o", folder / "c.mp4", "--stretch", same, "--replace"}).code == 0);
+        REQUIRE(ulmwood({"render", folder / "a.mp4", "-o", folder / "c.mp4", "--stretch", same, "--replace"}).code ==
+                0);
         CHECK(Clip::openVideo(folder / "c.mp4")->frameCount() == 20);
     }
     REQUIRE(ulmwood({"render", folder / "a.mp4", "-o", folder / "c.mp4", "--replace", "--set", "stretch.from=0:00.4",
@@ -121,7 +122,7 @@ TEST_CASE("a terminal is shown how far it is, on one line that goes; a pipe and 
     TempFolder folder;
     test::writeClip(folder / "a.mp4", withSound());
     const auto render = [&](bool terminal, std::vector<std::string> more) {
-        std::vector<std::string> all = {"render", folder / "a.mp4", "-o", folder / "b.mp4", "--replace",
+        std::vector<std::string> all = {"render", folder / "a.mp4",   "-o", folder / "b.mp4", "--replace",
                                         "--set",  "deliver.size_mb=1"};
         all.insert(all.end(), more.begin(), more.end());
         return ulmwood(all, terminal).err;
@@ -214,11 +215,13 @@ TEST_CASE("a report stands for its ticket, in proofs and in further renders") {
     const std::string report = folder / "report.json";
     REQUIRE(ulmwood({"render", folder / "a.mp4", "-o", folder / "a1.mp4", "--stretch", "0.4:1.2", "--report", report})
                 .code == 0);
-    CHECK(ulmwood({"proof", folder / "a.mp4", folder / "a1.mp4", "-o", folder / "p.png", "--ticket", report}).code == 0);
+    CHECK(ulmwood({"proof", folder / "a.mp4", folder / "a1.mp4", "-o", folder / "p.png", "--ticket", report}).code ==
+          0);
     REQUIRE(ulmwood({"render", folder / "b.mp4", "-o", folder / "b1.mp4", "--ticket", report}).code == 0);
     CHECK(Clip::openVideo(folder / "b1.mp4")->frameCount() == 20);
     const std::string both = folder / "both.json";
-    REQUIRE(ulmwood({"render", folder / "a.mp4", folder / "b.mp4", "-o", folder / "ready", "--report", both}).code == 0);
+    REQUIRE(ulmwood({"render", folder / "a.mp4", folder / "b.mp4", "-o", folder / "ready", "--report", both}).code ==
+            0);
     CHECK(ulmwood({"proof", folder / "b.mp4", folder / "ready/b.mp4", "-o", folder / "q.png", "--ticket", both}).code ==
           0);
     const Outcome which = ulmwood({"render", folder / "b.mp4", "-o", folder / "b2.mp4", "--ticket", both});

@@ -55,7 +55,7 @@ TEST_CASE("killed at twenty instants of a batch, it loses nothing and leaves not
     }
     // Under a limit, so that statistics of a first pass and several attempts lie about, too.
     for (const char* word : {"-o", "ready", "--replace", "--set", "deliver.size_mb=0.03", "--report", "report.json"})
-        render.push_back(std::string(word) == "ready" ? folder / "ready"
+        render.push_back(std::string(word) == "ready"         ? folder / "ready"
                          : std::string(word) == "report.json" ? folder / "report.json"
                                                               : word);
     const auto start = std::chrono::steady_clock::now();

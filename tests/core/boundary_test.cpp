@@ -214,9 +214,7 @@ TEST_CASE("parts of living processes are let alone, those of killed ones are cle
     }
     CHECK(readTextFile(folder / "new.txt") == "whole");
     CHECK(folder.names().size() == 3);
-    {
-        const PartFile dropped(folder.path(), "z");
-    }
+    { const PartFile dropped(folder.path(), "z"); }
     CHECK(folder.names().size() == 3);
 }
 

@@ -192,15 +192,23 @@ TEST_CASE("candidates differ from each other, ramps rise inside their range, and
     const auto all = candidatesFromAdvice(Ticket{}, i, facts);
     CHECK(all.size() >= 5);
     CHECK(all.size() <= 9);
-    CHECK(all[0].ticket == Ticket{});
+    // One size for all, or spots would move: as it is, it is enlarged plainly; the network is among what is tried.
+    CHECK(all[0].ticket.clean == Ticket{}.clean);
+    CHECK(all[0].ticket.enlarge.method == "lanczos");
+    CHECK(std::ranges::any_of(all, [](const Candidate& c) { return c.ticket.enlarge.method == "learned"; }));
     std::set<std::string> names;
     for (const Candidate& c : all) {
         names.insert(c.name);
         CHECK_FALSE(c.told.empty());
-        CHECK_FALSE(c.ticket.enlarge.on); // spots must not move
+        CHECK(c.ticket.enlarge.on);
+        CHECK(c.ticket.enlarge.scale == all[0].ticket.enlarge.scale);
         for (const Candidate& d : all) CHECK((&c == &d || !(c.ticket == d.ticket)));
     }
     CHECK(names.size() == all.size());
+    Ticket tall;
+    setByAssignment(tall, "frame.size=540x960"); // a size that was chosen stays
+    for (const Candidate& c : candidatesFromAdvice(tall, i, facts)) CHECK(c.ticket.frame == tall.frame);
+    CHECK(candidatesFromAdvice(tall, i, facts)[0].ticket == tall);
     Inspection twelve, eight;
     twelve.readings.blocking = twelve.readings.noise = 12;
     eight.readings.noise = 8;
@@ -241,5 +249,10 @@ TEST_CASE("a trial's measures tell cleaning from sharpening") {
     const TrialMeasure sharpened = measureTrial(bad, bad, bad, sharp, 1);
     CHECK(sharpened.texture > 120);
     CHECK(sharpened.faults == Approx(100));
-    CHECK(trialBalance(nothing) > trialBalance({200, 100, 3, 20}));
+    // What is expected to be nearer to the undamaged picture has the smaller error, and what it comes from is told.
+    CHECK(smoothed.error() < nothing.error());
+    CHECK(sharpened.error() > nothing.error());
+    CHECK(sharpened.added > 0);
+    CHECK(nothing.added == 0);
+    CHECK(nothing.blocks > nothing.noise);
 }

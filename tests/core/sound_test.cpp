@@ -29,7 +29,8 @@ double loudness(const PlainSound& s, double from, double to) {
     double sum = 0;
     std::size_t n = 0;
     const auto at = [&](double t) { return static_cast<std::size_t>(std::max(0.0, t - s.startsAt) * s.kRate) * 2; };
-    for (std::size_t i = at(from); i < std::min(at(to), s.samples.size()); ++i, ++n) sum += double(s.samples[i]) * s.samples[i];
+    for (std::size_t i = at(from); i < std::min(at(to), s.samples.size()); ++i, ++n)
+        sum += double(s.samples[i]) * s.samples[i];
     return n ? std::sqrt(sum / double(n)) / 32768 : 0;
 }
 

@@ -22,7 +22,7 @@ using namespace ulm;
 
 namespace {
 
-constexpr int kMostSeconds = 60;            // for one command, sanitizers on, a busy machine
+constexpr int kMostSeconds = 60;                   // for one command, sanitizers on, a busy machine
 constexpr std::int64_t kMostKilobytes = 3'000'000; // resident, sanitizers on
 
 struct Original {
@@ -46,8 +46,17 @@ std::vector<std::string> onCard(const std::string& f, const std::string& clip, i
     return {"frame", clip, "--at", "0.1", "-o", f + ".png", "--replace", "--target", f};
 }
 std::vector<std::string> onNetwork(const std::string& f, const std::string& clip, int) {
-    return {"frame", clip, "--at", "0.1", "-o", f + ".png", "--replace", "--set", "enlarge.scale=2",
-            "--set", "enlarge.method=" + f};
+    return {"frame",
+            clip,
+            "--at",
+            "0.1",
+            "-o",
+            f + ".png",
+            "--replace",
+            "--set",
+            "enlarge.scale=2",
+            "--set",
+            "enlarge.method=" + f};
 }
 
 std::string made(const test::TempFolder& folder, const std::string& name, const test::ClipRecipe& r) {
@@ -73,7 +82,8 @@ std::vector<Original> originals(const test::TempFolder& folder) {
         setByAssignment(t, set);
     all.push_back({".ticket.json", toJson(t).dump(1), onTicket});
     all.push_back({".json", R"({"name":"card","title":"A card","size":"108x192","aspects":["9:16"],"max_fps":30,
-        "max_seconds":60,"max_mb":2.5,"codecs":["h264"],"containers":["mp4"],"starts_at_once":true})", onCard});
+        "max_seconds":60,"max_mb":2.5,"codecs":["h264"],"containers":["mp4"],"starts_at_once":true})",
+                   onCard});
     for (const char* name : {"general-x2-quick"})
         if (const auto path = std::string(ULMWOOD_SOURCE "/models/") + name + ".onnx"; std::ifstream(path))
             all.push_back({".onnx", readTextFile(path), onNetwork});
@@ -117,8 +127,8 @@ int main(int argc, char** argv) {
         const bool silent = code != 0 && err.str().size() + out.str().size() < 12,
                    unforeseen = err.str().find("should not") != std::string::npos;
         if (!kContract.contains(code) || silent || unforeseen || used.ru_maxrss > kMostKilobytes) {
-            std::cerr << "\nseed " << running << ": exit " << code << ", " << used.ru_maxrss / 1024 << " MB: "
-                      << err.str() << "\n";
+            std::cerr << "\nseed " << running << ": exit " << code << ", " << used.ru_maxrss / 1024
+                      << " MB: " << err.str() << "\n";
             return 1;
         }
     }

@@ -27,8 +27,8 @@ std::string mutated(std::string bytes, std::mt19937& random) {
             break;
         }
         case 7: { // a number written out
-            static constexpr std::array<const char*, 8> kNumbers = {"-1",  "1e308", "99999999999999999999", "0",
-                                                                    "NaN", "null",  "1e-320",               "\"x\""};
+            static constexpr std::array<const char*, 8> kNumbers = {
+                "-1", "1e308", "99999999999999999999", "0", "NaN", "null", "1e-320", "\"x\""};
             const auto digit = bytes.find_first_of("0123456789", at);
             if (digit != std::string::npos) {
                 const auto end = bytes.find_first_not_of("0123456789.", digit);

@@ -117,6 +117,26 @@ TEST_CASE("Trials by keys: arrows choose a column, space shows its whole frame, 
     chooseFromMenu("Sharpen", [&] { b.find<QPushButton>("trials.ramp")->click(); });
     REQUIRE(m.candidates().size() == 5);
     REQUIRE(waitFor([&] { return m.share() >= 1; }));
+    // One spot at a time is as large as the window allows, and magnified: whole pixels, side by side.
+    TrialsGrid& view = b.window.trials().grid();
+    const QRect small = view.cellRect(0, 0);
+    QTest::keyClick(&view, Qt::Key_2);
+    CHECK(view.zoom() == 2);
+    QTest::keyClick(&view, Qt::Key_Down);
+    CHECK(view.spot() == 0);
+    const QRect large = view.cellRect(0, 0);
+    CHECK(large.width() > small.width() * 11 / 10);
+    CHECK(view.cellRect(0, 1).isEmpty());
+    const QImage magnified = view.grab(large).toImage().convertToFormat(QImage::Format_RGB32);
+    int alike = 0;
+    for (int k = 4; k < large.width() / 2 - 4; ++k)
+        alike += magnified.pixel(2 * k, 40) == magnified.pixel(2 * k + 1, 40) ||
+                 magnified.pixel(2 * k, 40) == magnified.pixel(2 * k - 1, 40);
+    CHECK(alike > large.width() / 2 - 12);
+    QTest::keyClick(&view, Qt::Key_Up);
+    QTest::keyClick(&view, Qt::Key_1);
+    CHECK(view.spot() == -1);
+    CHECK(view.cellRect(0, 0) == small);
     chooseFromMenu("fewest faults left", [&] { b.find<QToolButton>("trials.rank")->click(); });
     CHECK(m.rankBy() == RankBy::Faults);
     TrialsGrid& grid = b.window.trials().grid();

@@ -6,13 +6,16 @@
 #include "core/base/files.h"
 #include "core/base/json_file.h"
 #include "core/engine/work_plan.h"
+#include "tests/support/mutate.h"
 #include "tests/window/fixture.h"
 
 #include <QClipboard>
+#include <QProcess>
 #include <QPushButton>
 #include <QSpinBox>
 #include <QTimer>
 #include <QToolButton>
+#include <random>
 
 using namespace ulm;
 using namespace ulm::app;
@@ -81,8 +84,10 @@ TEST_CASE("a second window on a session says so and keeps one of its own; neithe
 TEST_CASE("a run that was interrupted starts again once; one that ended the program twice waits for a person") {
     const TempFolder session;
     const auto restoredWith = [&](int interrupted) {
-        nlohmann::json run = {{"clip", session / "gone.mp4"}, {"output", session / "out.mp4"},
-                              {"ticket", toJson(Ticket{})},   {"state", "running"},
+        nlohmann::json run = {{"clip", session / "gone.mp4"},
+                              {"output", session / "out.mp4"},
+                              {"ticket", toJson(Ticket{})},
+                              {"state", "running"},
                               {"interrupted", interrupted}};
         writeFileWhole(session / "session.json",
                        nlohmann::json{{"clips", nlohmann::json::array()}, {"runs", {run}}}.dump());
@@ -143,4 +148,99 @@ TEST_CASE("a finished run says its name and place, and shows itself before and a
     CHECK(b.window.proof().isVisible());
     REQUIRE(waitFor([&] { return !b.window.proof().busy() && !b.window.proof().made().isEmpty(); }));
     CHECK(QFileInfo::exists(b.window.proof().made()));
+}
+
+TEST_CASE("a damaged session never keeps the window from opening, and what it was is still there") {
+    const TempFolder session;
+    std::string whole;
+    {
+        Bench b({"wheel"}, QString::fromStdString(session.path()));
+        b.set({"clean.noise=nudge:+3", "frame.aspect=9:16", "deliver.size_mb=3"});
+        b.project().keepTicket();
+        b.project().setStretches({{0.1, 0.4}});
+    }
+    whole = readTextFile(session / "session.json");
+    const char* many = std::getenv("ULMWOOD_FUZZ");
+    for (std::uint32_t seed = 1; seed <= (many ? std::stoul(many) : 40); ++seed) {
+        INFO("seed " << seed);
+        std::mt19937 random(seed);
+        const std::string bad = mutated(whole, random);
+        const TempFolder again;
+        writeFileWhole(again / "session.json", bad);
+        MainWindow w(QString::fromStdString(again.path()));
+        w.restore();
+        QTest::qWait(1);
+        // Read as far as it makes sense, or set aside as it was: never thrown away.
+        if (std::filesystem::exists(again / "session.json.unreadable"))
+            CHECK(readTextFile(again / "session.json.unreadable") == bad);
+        else
+            CHECK(w.project().count() <= 1);
+    }
+}
+
+TEST_CASE("killed at any instant of a batch, the window's next start has every run, ticket and finished file") {
+    const TempFolder home;
+    demoClips();
+    const QString program = QCoreApplication::applicationDirPath() + "/../app/ulmwood";
+    REQUIRE(QFile::exists(program));
+    std::filesystem::create_directories(home / "ulmwood");
+    std::filesystem::create_directories(home / "tmp");
+    nlohmann::json runs = nlohmann::json::array(), clips = nlohmann::json::array();
+    Ticket t;
+    setByAssignment(t, "enlarge.scale=1.5");
+    setByAssignment(t, "deliver.size_mb=0.2");
+    for (const std::string name : {"wheel", "hands"}) {
+        std::filesystem::copy_file(demoClips() / (name + ".mp4"), home / (name + ".mp4"));
+        clips.push_back({{"path", home / (name + ".mp4")}, {"ticket", toJson(t)}});
+        runs.push_back({{"clip", home / (name + ".mp4")},
+                        {"output", home / (name + "-ready.mp4")},
+                        {"ticket", toJson(t)},
+                        {"state", "waiting"}});
+    }
+    const std::string file = home / "ulmwood/session.json";
+    writeFileWhole(file, nlohmann::json{{"clips", clips}, {"current", 0}, {"runs", runs}}.dump());
+    QProcessEnvironment e = QProcessEnvironment::systemEnvironment();
+    e.insert("XDG_DATA_HOME", QString::fromStdString(home.path()));
+    e.insert("TMPDIR", QString::fromStdString(home / "tmp"));
+    e.insert("QT_QPA_PLATFORM", "offscreen");
+    std::mt19937 random(4);
+    const auto stateOf = [&] { return readJsonFile(file); };
+    const auto allDone = [&] {
+        return std::ranges::all_of(stateOf().at("runs"), [](const auto& r) { return r.at("state") == "done"; });
+    };
+    const auto wholeOrAbsent = [&](const std::string& path) {
+        return !std::filesystem::exists(path) || Clip::openVideo(path)->frameCount() == 48;
+    };
+    for (int round = 0; round < 20; ++round) {
+        QProcess p;
+        p.setProcessEnvironment(e);
+        p.start(program, QStringList{});
+        QTest::qWait(300 + static_cast<int>(random() % 2500));
+        p.kill();
+        p.waitForFinished(-1);
+        const auto now = stateOf(); // always whole
+        REQUIRE(now.at("runs").size() == 2);
+        REQUIRE(now.at("clips").size() == 2);
+        for (const auto& c : now.at("clips")) CHECK(ticketFromJson(c.at("ticket"), "").deliver.sizeMb == 0.2);
+        CHECK(wholeOrAbsent(home / "wheel-ready.mp4"));
+        CHECK(wholeOrAbsent(home / "hands-ready.mp4"));
+        // A person tries again what ended with the program too often.
+        auto edited = now;
+        for (auto& r : edited["runs"])
+            if (r.at("state") == "failed" || r.at("state") == "running") r["state"] = "waiting", r["interrupted"] = 0;
+        writeFileWhole(file, edited.dump());
+    }
+    QProcess p;
+    p.setProcessEnvironment(e);
+    p.start(program, QStringList{});
+    CHECK(waitFor(allDone));
+    p.kill();
+    p.waitForFinished(-1);
+    CHECK(Clip::openVideo(home / "wheel-ready.mp4")->frameCount() == 48);
+    CHECK(Clip::openVideo(home / "hands-ready.mp4")->frameCount() == 48);
+    for (const auto& f : std::filesystem::recursive_directory_iterator(home.path())) {
+        INFO(f.path().string());
+        CHECK(f.path().filename().string().find(".part") == std::string::npos);
+        CHECK(f.path().filename().string().find("ulmwood-work") == std::string::npos);
+    }
 }

@@ -232,3 +232,9 @@ TEST_CASE("every control that can be reached by keys has a name for screen reade
         CHECK((!w->accessibleName().isEmpty() || (button && !button->text().isEmpty()) || w->objectName() == ""));
     }
 }
+
+TEST_CASE("figures have digits of one width, and points and colons of their own") {
+    const QFontMetricsF m(figures(9));
+    for (const QChar c : QString("123456789")) CHECK(m.horizontalAdvance(c) == m.horizontalAdvance('0'));
+    for (const QChar c : QString(".:,")) CHECK(m.horizontalAdvance(c) < 0.7 * m.horizontalAdvance('0'));
+}
