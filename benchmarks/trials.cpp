@@ -16,7 +16,7 @@ using namespace ulm;
 
 namespace {
 
-constexpr double kTold = 0.1;   // dB: less is no difference
+constexpr double kTold = 0.1;  // dB: less is no difference
 constexpr double kAsked = 0.9; // of all pairs that differ
 constexpr int kSide = 96;
 
@@ -60,7 +60,7 @@ std::vector<Row> tried(const std::string& damaged, const std::string& master) {
             row.mean.haloes += m.haloes / double(places.size());
             row.error += m.error() / double(places.size());
             if (m.edge > 0) row.mean.edge += m.edge, ++edges;
-                        error += std::pow(10, -psnr(after.planes[0], engine.pull(right, p.frame, r, {}).planes[0]) / 10) /
+            error += std::pow(10, -psnr(after.planes[0], engine.pull(right, p.frame, r, {}).planes[0]) / 10) /
                      double(places.size());
         }
         if (edges) row.mean.edge /= edges;
@@ -76,9 +76,12 @@ int main(int argc, char** argv) try {
     if (argc != 2) return 2;
     std::ostringstream out;
     out.precision(4);
-    out << "# How far the order of Trials can be trusted\n\nWritten by `./dev validate`: the demo's damaged clips, in the "
-           "candidates that Trials puts side by side, on the spots\nthat it would use. *dB* is how near each comes to the "
-           "clip's undamaged master there, which Trials does not know; *error*\nis what it ranks by, and must fall as dB "
+    out << "# How far the order of Trials can be trusted\n\nWritten by `./dev validate`: the demo's damaged clips, in "
+           "the "
+           "candidates that Trials puts side by side, on the spots\nthat it would use. *dB* is how near each comes to "
+           "the "
+           "clip's undamaged master there, which Trials does not know; *error*\nis what it ranks by, and must fall as "
+           "dB "
            "rise.\n\n| clip | candidate | faults left, % | texture left, % | error | dB |\n|---|---|---|---|---|---|\n";
     int agree = 0, pairs = 0, bestFirst = 0, clips = 0;
     double given = 0;

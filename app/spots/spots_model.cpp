@@ -10,8 +10,11 @@
 namespace ulm::app {
 namespace {
 
-// Side of what a spot's reading is taken from: source pixels, where its fault lives. Less says nothing.
-constexpr int kMeasured = 64, kLeastMeasured = 16;
+// Side of what a spot's reading is taken from: source pixels, where its fault lives.
+constexpr int kMeasured = 64;
+
+// Less of them says nothing: blocks lie eight apart, ripples run along a whole edge.
+int leastMeasured(const QString& what) { return what == "blocking" || what.startsWith("noise") ? 16 : 32; }
 
 // Faults of compression and sensors are read in the clip's own pixels, where they live; what an eye judges by, in those
 // that are delivered.
@@ -125,7 +128,7 @@ void SpotsModel::refresh() {
                 const auto reading = [&](const StagePtr& delivered) {
                     if (toldAsDelivered(a.what))
                         return spotReading(a.what, e.pull(*delivered, a.stage, a.region, cancel), a.scale);
-                    if (std::min(a.measured.w, a.measured.h) < kLeastMeasured) return std::nan("");
+                    if (std::min(a.measured.w, a.measured.h) < leastMeasured(a.what)) return std::nan("");
                     const StagePtr there = d->inSourcePixels(delivered, a.stage, a.measured);
                     return spotReading(
                         a.what, e.pull(*there, a.stage, there->format().frame(), cancel, Engine::Keep::Inputs), 1);

@@ -19,7 +19,7 @@
 namespace ulm::app {
 namespace {
 
-constexpr int kHead = 128, kLeft = 92, kNarrow = 8, kGap = 8;
+constexpr int kHead = 146, kLeft = 92, kNarrow = 8, kGap = 8;
 constexpr int kLeastSide = 116, kComputed = 192; // of cells: what can be judged; delivered pixels that are computed
 
 QString rankName(RankBy by) {
@@ -28,7 +28,7 @@ QString rankName(RankBy by) {
     case RankBy::Texture: return TrialsPage::tr("most texture kept");
     case RankBy::Edge: return TrialsPage::tr("crispest edges");
     case RankBy::Picks: return TrialsPage::tr("your picks");
-    case RankBy::Error: return TrialsPage::tr("least error expected");
+    case RankBy::Error: return TrialsPage::tr("expected error");
     }
     return {};
 }
@@ -166,8 +166,10 @@ void TrialsGrid::paintEvent(QPaintEvent*) {
         if (!model_.blind()) {
             p.setFont(words(7.5));
             p.setPen(t.faint);
-            p.drawText(head.adjusted(0, 16, 0, -28), Qt::AlignTop | Qt::TextWordWrap,
-                       QString::fromStdString(model_.candidates()[k].told));
+            const QRect values = head.adjusted(0, 17, 0, -46); // three lines; the whole frame's title has all
+            p.setClipRect(values);
+            p.drawText(values, Qt::AlignTop | Qt::TextWordWrap, QString::fromStdString(model_.candidates()[k].told));
+            p.setClipping(false);
             if (model_.complete(k)) {
                 const TrialMeasure m = model_.mean(k);
                 p.setFont(figures(7.5));
@@ -273,6 +275,7 @@ TrialsPage::TrialsPage(Project& project, Live& live, QWidget* parent) : QWidget(
     bar->addWidget(ramps);
     state_ = new QLabel;
     state_->setObjectName("trials.state");
+    state_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred); // it gives way: the window stays as narrow
     bar->addSpacing(10);
     bar->addWidget(state_, 1);
     spot_ = new QToolButton;
@@ -363,7 +366,7 @@ void TrialsPage::refresh() {
     const bool ready = c && c->clip && c->inspection && !c->spots.empty(), any = !model_->candidates().empty();
     findChild<QPushButton*>("trials.advice")->setEnabled(ready);
     findChild<QPushButton*>("trials.ramp")->setEnabled(ready);
-    rank_->setText(tr("Ranked by %1 ▾").arg(rankName(model_->rankBy())));
+    rank_->setText(tr("By %1 ▾").arg(rankName(model_->rankBy())));
     rank_->setVisible(any && !model_->blind());
     zoom_->setVisible(any);
     zoom_->setText(tr("%1 %").arg(100 * grid_->zoom()));
@@ -389,7 +392,7 @@ void TrialsPage::refresh() {
             ? tr("%1 of %2 computed")
                   .arg(std::lround(model_->share() * double(model_->candidates().size() * model_->spots().size())))
                   .arg(model_->candidates().size() * model_->spots().size())
-            : tr("Hold a cell to see it untreated; click a name for the whole frame."));
+            : tr("Hold a cell: untreated. Click a name: whole frame."));
     grid_->setMinimumSize(grid_->sizeHint());
     update();
 }
