@@ -125,6 +125,7 @@ WorkFolder::WorkFolder() {
     const std::string temporary = fs::temp_directory_path().string();
     removeUnclaimed(temporary, kWork);
     for (int attempt = 0; attempt < 4 && !claim_; ++attempt) {
+        if (attempt) ::rmdir(path_.c_str()); // taken for a leftover, or no locks here: as for parts
         path_ = temporary + "/" + kWork;
         if (!::mkdtemp(path_.data()))
             throw Error(Fault::Output, path_, "no working folder can be made", "Make room in the temporary folder.");
