@@ -185,6 +185,7 @@ TEST_CASE("a name that is taken while a render runs keeps its file, and the rend
     CHECK(readTextFile(folder / "out.mp4") == "someone else's");
     CHECK(report.output == folder / "out-2.mp4");
     CHECK(Clip::openVideo(report.output)->frameCount() == 24);
+    REQUIRE_FALSE(report.remarks.empty());
     CHECK(report.remarks.back().find("out-2.mp4") != std::string::npos);
     CHECK(folder.names().size() == 3);
 }
