@@ -5,6 +5,7 @@
 #include "app/tasks/image.h"
 #include "core/base/files.h"
 #include "core/base/json_file.h"
+#include "core/deliver/output_file.h"
 #include "core/media/clip_files.h"
 #include "core/pipeline/delivery.h"
 #include "core/ticket/step.h"
@@ -123,7 +124,7 @@ void Project::restore() {
     json j;
     try {
         j = readJsonFile(file_.toStdString());
-        if (!j.is_object()) return;
+        if (!j.is_object()) throw std::runtime_error("it holds no object");
         night_ = j.value("night", false);
         phoneHeight_ = std::clamp(j.value("phone_height", 0.0), 0.0, 8000.0);
         if (j.contains("cores") && j.contains("memory_mb"))
@@ -146,9 +147,10 @@ void Project::restore() {
         current_ = std::clamp(j.value("current", -1), -1, count() - 1);
     } catch (const std::exception& e) {
         // The session file is ours: whatever is wrong with it must not keep the application from starting.
-        QFile::rename(file_, file_ + ".unreadable");
+        const QString aside = QString::fromStdString(freeName((file_ + ".unreadable").toStdString()));
+        QFile::rename(file_, aside);
         Q_EMIT problem(file_, tr("The last session could not be read (%1).").arg(e.what()),
-                       tr("It was set aside as session.json.unreadable."));
+                       tr("It was set aside as %1.").arg(QFileInfo(aside).fileName()));
         clips_.clear();
         current_ = -1;
     }

@@ -58,20 +58,30 @@ void FaultModel::showOverdone(const Delivery& d, std::int64_t stage, const Cance
 FaultView FaultModel::look(const DeliveryPtr& d, std::int64_t stage, FaultView view, const CancelToken& cancel) {
     Engine& e = project_.engine();
     const std::int64_t frame = d->clock.sourceOf(stage);
-    const Rect whole = d->source->format().frame();
-    const Picture before = e.pull(*d->source, frame, whole, cancel);
-    if (view.key == "face") view.marks = findFaces(before.planes[0], frame);
-    if (view.key == "text") view.marks = findText(before.planes[0], frame);
+    if (view.key == "face" || view.key == "text") {
+        const Picture clip = e.pull(*d->source, frame, d->source->format().frame(), cancel);
+        view.marks = view.key == "face" ? findFaces(clip.planes[0], frame) : findText(clip.planes[0], frame);
+    }
     if (const ReadingKind* kind = findReading(view.key.toStdString()); kind && kind->mapped) {
-        const bool same = d->cleaned == d->source;
-        const Picture after = same ? before : e.pull(*d->cleaned, frame, whole, cancel);
-        Picture next;
-        const bool combs = view.key == "combing" && frame + 1 < d->source->frames();
-        if (combs) next = e.pull(*d->source, frame + 1, whole, cancel);
-        PictureReading was = lookAt(before, combs ? &next.planes[0] : nullptr),
-                       is = same ? was : lookAt(after, combs ? &next.planes[0] : nullptr);
-        view.before = std::move(was.maps[kind->key]);
-        view.after = std::move(is.maps[kind->key]);
+        // Both sides as they are delivered, brought back to the clip's own pixels: whatever treats the clip is read.
+        // Cut to whole blocks, so that the grid of compression stays where it is looked for.
+        constexpr int kBlock = FaultMap::kBlock;
+        const Rect shown = d->readable(stage, d->result->format().frame(), d->source->format().frame());
+        const int x = (shown.x + kBlock - 1) / kBlock * kBlock, y = (shown.y + kBlock - 1) / kBlock * kBlock;
+        const Rect place{x, y, shown.right() - x, shown.bottom() - y};
+        if (place.w < kBlock || place.h < kBlock) return view;
+        const auto read = [&](const StagePtr& side) {
+            const auto picture = [&](std::int64_t n) {
+                const StagePtr there = d->inSourcePixels(side, n, place);
+                return e.pull(*there, n, there->format().frame(), cancel, Engine::Keep::Inputs);
+            };
+            std::optional<Picture> next; // combs show where two fields differ from the frame after
+            if (view.key == "combing" && stage + 1 < side->frames()) next = picture(stage + 1);
+            return lookAt(picture(stage), next ? &next->planes[0] : nullptr);
+        };
+        PictureReading was = read(d->before), is = d->picturesUntouched ? was : read(d->result);
+        view.before = was.maps[kind->key].movedTo(x, y);
+        view.after = is.maps[kind->key].movedTo(x, y);
         view.readingBefore = was.readings.*kind->member;
         view.readingAfter = is.readings.*kind->member;
         // From where it begins to show, to what this frame holds much of.

@@ -18,6 +18,12 @@ public:
           sums_(static_cast<std::size_t>(columns_) * rows_), weights_(sums_.size()) {}
 
     const Rect& area() const { return area_; }
+    /// The same readings of a picture that lies elsewhere: its upper left corner at (x, y).
+    FaultMap movedTo(int x, int y) const {
+        FaultMap out = *this;
+        out.area_.x = x, out.area_.y = y;
+        return out;
+    }
     int columns() const { return columns_; }
     int rows() const { return rows_; }
     Rect block(int column, int row) const {

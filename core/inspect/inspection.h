@@ -77,8 +77,9 @@ struct Inspection {
 
     /// Line art or a screen: networks and advice treat it otherwise.
     bool drawn() const { return kind == "line art" || kind == "screen"; }
-    /// Where faces were seen, in order of time.
+    /// Where faces were seen, in order of time; faces and letters.
     std::vector<TimedBox> faceBoxes() const;
+    std::vector<TimedBox> delicateBoxes() const;
     /// Lines of original detail, of `height` stored ones; 0 where nothing can be said.
     int detailLines(int height) const { return static_cast<int>(readings.detail * height + 0.5); }
 };

@@ -173,6 +173,32 @@ std::shared_ptr<const Network> Network::fromBytes(std::span<const std::byte> byt
     }
 }
 
+std::shared_ptr<const Network> Network::between(std::span<const std::byte> first, std::span<const std::byte> second,
+                                                double share, const std::string& file) {
+    NetGraph g = readOnnx(first, file);
+    const NetGraph other = readOnnx(second, file);
+    const auto sameShape = [](const NetNode& a, const NetNode& b) {
+        return a.op == b.op && a.in == b.in && a.kernel == b.kernel && a.weights.size() == b.weights.size() &&
+               a.bias.size() == b.bias.size();
+    };
+    if (!std::ranges::equal(g.nodes, other.nodes, sameShape))
+        throw Error(Fault::Input, file, "the two networks to go between are not of one shape", "Use networks of one make.");
+    const auto s = static_cast<float>(share);
+    const auto blend = [s](std::vector<float>& to, const std::vector<float>& from) {
+        for (std::size_t i = 0; i < to.size(); ++i) to[i] += s * (from[i] - to[i]);
+    };
+    for (std::size_t k = 0; k < g.nodes.size(); ++k) {
+        blend(g.nodes[k].weights, other.nodes[k].weights);
+        blend(g.nodes[k].bias, other.nodes[k].bias);
+    }
+    // Its identity: both files' and the share.
+    std::vector<std::byte> identity(first.begin(), first.end());
+    identity.insert(identity.end(), second.begin(), second.end());
+    const auto tail = std::as_bytes(std::span(&share, 1));
+    identity.insert(identity.end(), tail.begin(), tail.end());
+    return std::make_shared<FastNetwork>(std::move(g), identity, file, NetPrecision::F32);
+}
+
 std::shared_ptr<const Network> Network::open(const std::filesystem::path& path, NetPrecision precision) {
     const std::string file = path.string();
     std::error_code ec;

@@ -18,6 +18,11 @@ public:
                                                     NetPrecision precision = NetPrecision::F32);
     static std::shared_ptr<const Network> open(const std::filesystem::path& file,
                                                NetPrecision precision = NetPrecision::F32);
+    /// Between two networks of one shape, weight by weight: 0 the first, 1 the second. Networks of which one was trained
+    /// on from the other make sensible ones between (Wang et al., "Deep Network Interpolation", 2019).
+    /// Errors: Fault::Input naming `file` where they are not of one shape.
+    static std::shared_ptr<const Network> between(std::span<const std::byte> first, std::span<const std::byte> second,
+                                                  double share, const std::string& file);
     virtual ~Network() = default;
 
     const std::string& file() const { return file_; }

@@ -2,13 +2,43 @@
 
 #include "core/model/built_in_networks.h"
 
+#include <algorithm>
 #include <atomic>
+#include <cmath>
+#include <list>
 #include <map>
+#include <mutex>
 
 namespace ulm {
 namespace {
+
 std::atomic<int> hidden{0};
+
+constexpr std::size_t kMixturesKept = 8; // each holds what it has prepared for several sizes
+
+const BuiltInNetwork* builtIn(const std::string& name) {
+    const auto& all = builtInNetworks();
+    const auto it = std::ranges::find_if(all, [&](const BuiltInNetwork& b) { return name == b.name; });
+    return it == all.end() ? nullptr : &*it;
 }
+
+std::span<const std::byte> bytesOf(const BuiltInNetwork& b) { return std::as_bytes(std::span(b.bytes, b.end)); }
+
+// Opened by `open` where it can be; a damaged one counts as missing.
+template <class Open>
+std::shared_ptr<const Network> opened(const Open& open) {
+    try {
+        return open();
+    } catch (const std::exception&) {
+        return nullptr;
+    }
+}
+
+std::string nameOf(const std::string& kind, int scale, bool full) {
+    return kind + "-x" + std::to_string(scale) + (full ? "-full" : "-quick");
+}
+
+} // namespace
 
 WithoutShippedNetworks::WithoutShippedNetworks() { ++hidden; }
 WithoutShippedNetworks::~WithoutShippedNetworks() { --hidden; }
@@ -16,22 +46,33 @@ WithoutShippedNetworks::~WithoutShippedNetworks() { --hidden; }
 std::shared_ptr<const Network> shippedNetwork(const std::string& name) {
     if (hidden) return nullptr;
     static std::mutex mutex;
-    static std::map<std::string, std::shared_ptr<const Network>> opened;
+    static std::map<std::string, std::shared_ptr<const Network>> all;
     std::lock_guard lock(mutex);
-    if (const auto it = opened.find(name); it != opened.end()) return it->second;
-    std::shared_ptr<const Network> net;
-    for (const BuiltInNetwork& b : builtInNetworks())
-        if (name == b.name) {
-            try {
-                net = Network::fromBytes(std::as_bytes(std::span(b.bytes, b.end)), name);
-            } catch (const std::exception&) { // a damaged one counts as missing
-            }
-        }
-    return opened[name] = net;
+    if (const auto it = all.find(name); it != all.end()) return it->second;
+    const BuiltInNetwork* b = builtIn(name);
+    return all[name] = b ? opened([&] { return Network::fromBytes(bytesOf(*b), name); }) : nullptr;
 }
 
-std::shared_ptr<const Network> shippedNetwork(const std::string& kind, int scale, bool full) {
-    return shippedNetwork(kind + "-x" + std::to_string(scale) + (full ? "-full" : "-quick"));
+std::shared_ptr<const Network> shippedNetwork(const std::string& kind, int scale, bool full, double crisp) {
+    const std::string name = nameOf(kind, scale, full);
+    const int share = static_cast<int>(std::lround(100 * std::clamp(crisp, 0.0, 1.0)));
+    const BuiltInNetwork *faithful = builtIn(name), *other = builtIn(name + "-crisp");
+    if (hidden || share == 0 || !faithful || !other) return shippedNetwork(name);
+    if (share == 100) return shippedNetwork(name + "-crisp");
+    static std::mutex mutex;
+    static std::list<std::pair<std::pair<std::string, int>, std::shared_ptr<const Network>>> kept; // newest first
+    std::lock_guard lock(mutex);
+    const std::pair wanted(name, share);
+    const auto it = std::ranges::find_if(kept, [&](const auto& k) { return k.first == wanted; });
+    if (it != kept.end()) {
+        kept.splice(kept.begin(), kept, it);
+    } else {
+        kept.emplace_front(wanted, opened([&] {
+                               return Network::between(bytesOf(*faithful), bytesOf(*other), share / 100.0, name);
+                           }));
+        if (kept.size() > kMixturesKept) kept.pop_back();
+    }
+    return kept.front().second ? kept.front().second : shippedNetwork(name);
 }
 
 } // namespace ulm

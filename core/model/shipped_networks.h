@@ -8,8 +8,10 @@ namespace ulm {
 /// once and kept. Null where there is none of this name, or it does not open: callers fall back and say so.
 std::shared_ptr<const Network> shippedNetwork(const std::string& name);
 
-/// "general", "rough" or "drawn"; scale 1 or 2; full (neighbouring frames) or quick. Null where it is missing.
-std::shared_ptr<const Network> shippedNetwork(const std::string& kind, int scale, bool full);
+/// "general", "rough" or "drawn"; scale 1 or 2; full (neighbouring frames) or quick; crisp: from the faithful network (0:
+/// least error) to the crisp one (1: looks real), in steps of a hundredth. Faithful where there is no crisp one; null
+/// where it is missing itself.
+std::shared_ptr<const Network> shippedNetwork(const std::string& kind, int scale, bool full, double crisp = 0);
 
 /// For tests: as though the program had been built without networks, while this lives.
 class WithoutShippedNetworks {

@@ -21,6 +21,13 @@ struct Rect {
         const int l = std::max(x, o.x), t = std::max(y, o.y);
         return {l, t, std::max(0, std::min(right(), o.right()) - l), std::max(0, std::min(bottom(), o.bottom()) - t)};
     }
+    /// The least rectangle around both; an empty one adds nothing.
+    Rect united(const Rect& o) const {
+        if (empty()) return o;
+        if (o.empty()) return *this;
+        const int l = std::min(x, o.x), t = std::min(y, o.y);
+        return {l, t, std::max(right(), o.right()) - l, std::max(bottom(), o.bottom()) - t};
+    }
     bool operator==(const Rect&) const = default;
 };
 

@@ -172,7 +172,6 @@ DeliveryPtr resolve(std::shared_ptr<FrameReader> reader, std::shared_ptr<const I
                d->source, d->source, d->source,      {}};
     for (const StepPart& p : stepParts())
         if (p.build) p.build(b);
-    d->cleaned = b.cleaned;
     d->before = framed(b.onClock(d->source), b.onClock(d->source), d->framing_, d->facts.video, Kernel::Bicubic);
     d->result = b.picture;
     d->note = b.note;

@@ -51,7 +51,6 @@ struct Delivery {
 
     FrameClock clock;
     StagePtr source;  ///< the clip, upright; its own frames
-    StagePtr cleaned; ///< after Clean, in the source's own pixels and frames: where its readings are taken again
     StagePtr before;  ///< the clip in the delivered shape, untreated: what "before" shows; stage frames
     StagePtr result;  ///< what is delivered: 4:2:0, even size; stage frames
     /// What to tell of the networks used; empty where all is as the ticket says.

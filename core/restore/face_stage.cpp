@@ -7,40 +7,55 @@ namespace ulm {
 namespace {
 
 constexpr std::int64_t kNearFrames = 15;
-constexpr float kKept = 0.5f;
 
-class FaceStage : public Stage {
+class BoxStage : public Stage {
 public:
-    FaceStage(StagePtr treated, StagePtr original, std::vector<TimedBox> faces, double scale)
-        : Stage({treated, original}, treated->format(), keyOf(treated, original, faces, scale)),
-          faces_(std::move(faces)), scale_(scale) {}
+    BoxStage(StagePtr treated, StagePtr original, std::vector<TimedBox> boxes, double scale, double share)
+        : Stage({treated, original}, treated->format(), keyOf(treated, original, boxes, scale, share)),
+          boxes_(std::move(boxes)), scale_(scale), share_(static_cast<float>(share)) {}
     const char* name() const override { return "faces"; }
     bool worthKeeping() const override { return false; }
     std::vector<Need> needs(std::int64_t frame, const Rect& region) const override {
-        return {{0, frame, region}, {1, frame, region}};
+        const Rect inside = reachOf(boxesAt(frame)).intersected(region);
+        if (inside.empty()) return {{0, frame, region}};
+        return {{0, frame, region}, {1, frame, inside}};
     }
     void compute(std::int64_t frame, std::span<const Picture> in, Picture& out, const CancelToken&) const override {
-        std::vector<Rect> boxes = facesNear(faces_, frame);
-        for (Rect& b : boxes) b = {int(b.x * scale_), int(b.y * scale_), int(b.w * scale_), int(b.h * scale_)};
+        const std::vector<Rect> boxes = boxesAt(frame);
         for (int c = 0; c < 3; ++c) {
+            copySamples(in[0].planes[c], out.planes[c]);
+            if (in.size() < 2) continue;
             const int sw = c ? format().subW : 0, sh = c ? format().subH : 0;
-            const Rect r = out.planes[c].area();
+            const Rect r = in[1].planes[c].area().intersected(out.planes[c].area());
             for (int y = r.y; y < r.bottom(); ++y) {
-                const float *a = in[0].planes[c].row(y), *b = in[1].planes[c].row(y);
-                float* to = out.planes[c].row(y);
+                const float* b = in[1].planes[c].row(y) + (r.x - in[1].planes[c].area().x);
+                float* to = out.planes[c].row(y) + (r.x - out.planes[c].area().x);
                 for (int x = 0; x < r.w; ++x)
-                    to[x] = a[x] + kKept * weightAt(boxes, float((r.x + x) << sw), float(y << sh)) * (b[x] - a[x]);
+                    to[x] += share_ * weightAt(boxes, float((r.x + x) << sw), float(y << sh)) * (b[x] - to[x]);
             }
         }
     }
 
 private:
-    static Key keyOf(const StagePtr& treated, const StagePtr& original, const std::vector<TimedBox>& faces,
-                     double scale) {
-        KeyMaker key("faces");
-        key.add(treated).add(original).add(scale);
-        for (const TimedBox& f : faces) key.add(f.frame).add(f.box.x).add(f.box.y).add(f.box.w).add(f.box.h);
+    static constexpr float kReach = 1.5f; // of a box's half sides: there the last of it has faded out
+
+    static Key keyOf(const StagePtr& treated, const StagePtr& original, const std::vector<TimedBox>& boxes,
+                     double scale, double share) {
+        KeyMaker key("boxes");
+        key.add(treated).add(original).add(scale).add(share);
+        for (const TimedBox& f : boxes) key.add(f.frame).add(f.box.x).add(f.box.y).add(f.box.w).add(f.box.h);
         return key;
+    }
+    std::vector<Rect> boxesAt(std::int64_t frame) const {
+        std::vector<Rect> boxes = facesNear(boxes_, frame);
+        for (Rect& b : boxes) b = {int(b.x * scale_), int(b.y * scale_), int(b.w * scale_), int(b.h * scale_)};
+        return boxes;
+    }
+    static Rect reachOf(const std::vector<Rect>& boxes) {
+        Rect all;
+        for (const Rect& b : boxes)
+            all = all.united({b.x - b.w / 4 - 2, b.y - b.h / 4 - 2, b.w + b.w / 2 + 4, b.h + b.h / 2 + 4});
+        return all;
     }
     // 1 inside the ellipse in the box, down to 0 at one and a half times its size.
     static float weightAt(const std::vector<Rect>& boxes, float x, float y) {
@@ -48,13 +63,14 @@ private:
         for (const Rect& b : boxes) {
             const float dx = (x - float(b.x) - b.w / 2.f) / std::max(1.f, b.w / 2.f),
                         dy = (y - float(b.y) - b.h / 2.f) / std::max(1.f, b.h / 2.f);
-            most = std::max(most, std::clamp((1.5f - std::sqrt(dx * dx + dy * dy)) / 0.5f, 0.f, 1.f));
+            most = std::max(most, std::clamp((kReach - std::sqrt(dx * dx + dy * dy)) / 0.5f, 0.f, 1.f));
         }
         return most;
     }
 
-    std::vector<TimedBox> faces_;
+    std::vector<TimedBox> boxes_;
     double scale_;
+    float share_;
 };
 
 } // namespace
@@ -68,9 +84,13 @@ std::vector<Rect> facesNear(const std::vector<TimedBox>& faces, std::int64_t fra
     return boxes;
 }
 
+StagePtr mixedInBoxes(StagePtr treated, StagePtr original, std::vector<TimedBox> boxes, double scale, double share) {
+    if (boxes.empty() || treated == original || share <= 0) return treated;
+    return std::make_shared<BoxStage>(treated, original, std::move(boxes), scale, share);
+}
+
 StagePtr gentlerOnFaces(StagePtr treated, StagePtr original, std::vector<TimedBox> faces, double scale) {
-    if (faces.empty() || treated == original) return treated;
-    return std::make_shared<FaceStage>(treated, original, std::move(faces), scale);
+    return mixedInBoxes(std::move(treated), std::move(original), std::move(faces), scale, 0.5);
 }
 
 } // namespace ulm

@@ -75,6 +75,8 @@ std::string told(const StepView& v) {
                     " pixels, by " + (t.enlarge.on ? methodWords(t, v.found) : "Lanczos");
     if (enlargesByNetwork(t))
         s += ", " + quantityText("strength", t.enlarge.strength, measuredStrength(t, v.found), kMostStrength, 0, " %");
+    if (t.enlarge.on && t.enlarge.method.starts_with("learned"))
+        s += ", " + quantityText("crisp", t.enlarge.crisp, measuredCrisp(t, v.found), 100, 0, " %");
     if (enlargesByNetwork(t) && t.enlarge.above > 1)
         s += ", worked at ×" + shortNumber(t.enlarge.above, 2) + " of that";
     return s + ".";
@@ -119,6 +121,15 @@ StepPart enlargePart() {
                   "edges ring, noise and JPEG's leftovers are drawn sharp.")
             .actsIf(byNetwork, "where a network enlarges")
             .onlyWhereItActs(),
+        quantityKey("enlarge.crisp", 100, OF_TICKET(enlarge.crisp))
+            .called("Crisp", "%")
+            .does("From faithful (0: what is surest, a little soft) to crisp (100: edges and texture as sharp as in a fine "
+                  "picture, some of it guessed). Faces and letters stay nearer to faithful.",
+                  "texture looks scratched, letters wobble.")
+            .actsIf([](const Ticket& t) { return t.enlarge.method.starts_with("learned"); },
+                    "where a network that ships enlarges")
+            .onlyWhereItActs()
+            .ramps(),
         numberKey("enlarge.above", 1, 4, OF_TICKET(enlarge.above))
             .called("Work above", "×")
             .does("Works at so many times the delivered size, then scales down: crisper edges, and more time.",
@@ -138,8 +149,10 @@ StepPart enlargePart() {
             .by(0.01, 2)
             .actsIf([](const Ticket& t) { return !t.frame.on; }, "where Frame is off; its place wins")
             .hidden()};
-    for (TicketKey& k : p.keys)
+    for (TicketKey& k : p.keys) {
         if (k.path == "enlarge.strength") k.reading = measuredStrength;
+        if (k.path == "enlarge.crisp") k.reading = measuredCrisp;
+    }
     p.told = told;
     p.build = [](Building& b) {
         const Ticket::Enlarge& e = b.ticket.enlarge;

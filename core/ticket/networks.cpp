@@ -6,6 +6,7 @@
 #include "core/model/model_folder.h"
 #include "core/model/shipped_networks.h"
 #include "core/motion/aligned_stage.h"
+#include "core/restore/face_stage.h"
 #include "core/restore/clean_stages.h"
 
 #include <algorithm>
@@ -18,6 +19,7 @@ namespace {
 constexpr double kRoughCompression = 45;
 constexpr double kNoisy = 5; // from here on the yield tells nothing: shrinking averages noise away
 constexpr double kTakenByFilters = 0.5;
+constexpr double kCrisp = 70, kCrispDrawn = 25, kDelicate = 0.4;
 // What a network's whole steps leave to scaling; next to nothing where more pixels than delivered are asked for.
 constexpr double kLeftToScaling = 1.6, kLeftAbove = 1.05;
 
@@ -35,10 +37,19 @@ double level(double estimate, const Quantity& q, double reading, double most, do
 // Sigma of the noise, less what texture adds to its reading.
 double openNoise(const Readings& r) { return std::max(0.0, 0.8 * (r.noise - 1)); }
 
-std::shared_ptr<const Network> shipped(const Ticket& t, const Inspection& found, int scale, bool full) {
-    if (auto net = shippedNetwork(networkKind(t, found), scale, full)) return net;
-    if (auto net = shippedNetwork("general", scale, full)) return net;
-    return shippedNetwork("general", scale, !full);
+std::shared_ptr<const Network> shipped(const Ticket& t, const Inspection& found, int scale, bool full,
+                                       double crisp = 0) {
+    if (auto net = shippedNetwork(networkKind(t, found), scale, full, crisp)) return net;
+    if (auto net = shippedNetwork("general", scale, full, crisp)) return net;
+    return shippedNetwork("general", scale, !full, crisp);
+}
+
+// Crispness as a share, gentler on faces and letters, which people know too well: `at(share)` makes the picture.
+template <class Make>
+StagePtr crispened(double percent, const Inspection& found, double scale, const Make& at) {
+    const StagePtr all = at(percent / 100);
+    if (percent <= 0) return all;
+    return mixedInBoxes(all, at(kDelicate * percent / 100), found.delicateBoxes(), scale, 1);
 }
 
 StagePtr pass(StagePtr input, StagePtr guide, std::shared_ptr<const Network> net, const DamageLevels& levels,
@@ -96,6 +107,20 @@ double enlargeStrength(const Ticket& t, const Inspection& found) {
     return t.enlarge.strength.resolve(measuredStrength(t, found), 0, kMostStrength);
 }
 
+double measuredCrisp(const Ticket& t, const Inspection& found) {
+    if (networkKind(t, found) == "drawn") return kCrispDrawn;
+    return kCrisp * (1 - 0.5 * std::clamp(openNoise(found.readings) / kNoisy, 0.0, 1.0));
+}
+
+double enlargeCrisp(const Ticket& t, const Inspection& found) {
+    if (!t.enlarge.method.starts_with("learned")) return 0;
+    return t.enlarge.crisp.resolve(measuredCrisp(t, found), 0, 100);
+}
+
+double cleanCrisp(const Ticket& t, const Inspection& found) {
+    return cleansByNetwork(t) ? t.clean.crisp.resolve(measuredCrisp(t, found), 0, 100) : 0;
+}
+
 bool cleansByNetwork(const Ticket& t) { return t.clean.on && t.clean.method.starts_with("learned"); }
 bool enlargesByNetwork(const Ticket& t) {
     return t.enlarge.on && (t.enlarge.method.starts_with("learned") || t.enlarge.method.ends_with(".onnx"));
@@ -111,8 +136,13 @@ StagePtr cleanedByNetwork(StagePtr input, StagePtr guide, const Ticket& t, const
     const Readings& r = found.readings;
     const DamageLevels levels = damageLevels(t, found);
     if (levels.compression < 0.01 && levels.noise < 0.01) return input;
-    const auto net = shipped(t, found, 1, t.clean.method == "learned");
-    if (!net) return nullptr;
+    const bool full = t.clean.method == "learned";
+    if (!shipped(t, found, 1, full)) return nullptr;
+    const auto cleaned = [&](const DamageLevels& told) {
+        return crispened(cleanCrisp(t, found), found, 1, [&](double crisp) {
+            return pass(input, guide, shipped(t, found, 1, full, crisp), told);
+        });
+    };
     // A network that is told of little damage does next to nothing: it is told of what there is, and mixed in by the
     // share that the person wants of it.
     const auto share = [](const Quantity& q, double reading, double most) {
@@ -122,9 +152,9 @@ StagePtr cleanedByNetwork(StagePtr input, StagePtr guide, const Ticket& t, const
     };
     const double wanted = std::max(share(t.clean.blocks, r.blocking, kMostBlocks) * (levels.compression > 0.01),
                                    share(t.clean.noise, r.noise, kMostNoise) * (levels.noise > 0.01));
-    if (wanted <= 0 || wanted >= 1) return pass(input, guide, net, levels);
+    if (wanted <= 0 || wanted >= 1) return cleaned(levels);
     const DamageLevels told{levels.compression / wanted, levels.noise / wanted};
-    return keepOriginal(pass(input, guide, net, told), input, 1 - wanted);
+    return keepOriginal(cleaned(told), input, 1 - wanted);
 }
 
 StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const Ticket& t, const Inspection& found) {
@@ -142,7 +172,10 @@ StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const 
     const double strength = enlargeStrength(t, found) / 100;
     StagePtr s = own && net->frames() == 1 && net->levels() == 0
                      ? throughNetwork(input, {}, net, {}, Kernel::Lanczos, form, strength)
-                     : pass(input, guide, net, damageLevels(t, found), strength);
+                     : crispened(enlargeCrisp(t, found), found, net->scale(), [&](double crisp) {
+                           const auto at = own ? net : shipped(t, found, 2, t.enlarge.method == "learned", crisp);
+                           return pass(input, guide, at, damageLevels(t, found), strength);
+                       });
     if (net->outputChannels() > 1 && strength < 1)
         s = keepOriginal(s, byLanczos(input, s->format().width, s->format().height), 1 - strength);
     // Further passes see a clean, large picture: the quick network does them, without neighbours.

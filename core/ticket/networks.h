@@ -33,6 +33,13 @@ double measuredStrength(const Ticket&, const Inspection&);
 /// The strength used: the ticket's, given what "measured" means. %, [0, kMostStrength].
 double enlargeStrength(const Ticket&, const Inspection&);
 
+/// What "measured" means for crispness on this clip, %: how far from the faithful network to the crisp one. Drawn clips
+/// stay nearer to the faithful one, and so do noisy ones, whose noise a crisp network draws sharp.
+double measuredCrisp(const Ticket&, const Inspection&);
+/// The crispness used by Enlarge and by Clean, %, [0, 100]; 0 where no network that ships does the work.
+double enlargeCrisp(const Ticket&, const Inspection&);
+double cleanCrisp(const Ticket&, const Inspection&);
+
 bool cleansByNetwork(const Ticket&);
 bool enlargesByNetwork(const Ticket&);
 

@@ -35,6 +35,7 @@ struct Ticket {
         std::string method = "classic"; ///< who removes blocks and noise: learned, learned-quick, classic
         Quantity blocks, noise;         ///< see docs/ticket.md for units
         Quantity chroma;                ///< colour noise
+        Quantity crisp;                 ///< where a network cleans: from faithful to crisp, %, [0, 100]
         Quantity ringing{From::Fixed, 0, 0}, stairs{From::Fixed, 0, 0}, banding{From::Fixed, 0, 0};
         bool temporal = true;    ///< noise is averaged along movement too
         double texture = 0;      ///< percent by which fine texture is raised beforehand, [0, 100]
@@ -49,6 +50,7 @@ struct Ticket {
         /// learned, learned-quick, a network's FILE.onnx, or lanczos, spline36, bicubic, bilinear, point
         std::string method = "learned";
         Quantity strength;         ///< of what a network adds to Lanczos, %, [0, kMostStrength]
+        Quantity crisp;            ///< from the faithful network to the crisp one, %, [0, 100]
         std::string kind = "auto"; ///< which networks: auto, general, rough, drawn
         double above = 1;          ///< worked at so many times the delivered size, then scaled down: [1, 4]
         double x = 0.5, y = 0.5;   ///< where a size of another shape cuts the clip, [0, 1]; Frame's wins where it is on

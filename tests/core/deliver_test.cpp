@@ -265,11 +265,15 @@ TEST_CASE("cancelling in mid-render stops soon and leaves nothing") {
     Ticket t;
     setByAssignment(t, "enlarge.scale=3");
     setByAssignment(t, "deliver.size_mb=0.3");
+    std::int64_t last = 0;
     CHECK(faultOf([&] {
               exportClip({clip, folder / "out.mp4", t}, cancel, [&](const ExportProgress& p) {
+                  last = p.done;
                   if (p.done > 3) cancel.cancel();
               });
           }) == Fault::Cancelled);
+    CHECK(last >= 4);
+    CHECK(last < 15); // what was in flight, of 60
     CHECK(folder.names().size() == before);
 }
 

@@ -4,6 +4,7 @@
 #include "demo/damage.h"
 #include "demo/scenes/scene.h"
 #include "tests/support/clips.h"
+#include "tests/support/skipped.h"
 
 #include <catch2/catch.hpp>
 #include <cmath>
@@ -126,7 +127,7 @@ TEST_CASE("cuts and repeats are found in composed clips with flashes, pans, fade
 TEST_CASE("real takes show the cuts that the eye finds in them, and no others") {
     const std::string folder = "/usr/share/doc/opencv-doc/examples/data/";
     if (!std::filesystem::exists(folder + "vtest.avi")) {
-        WARN("SKIPPED: Debian's opencv-doc is here without its movies, as on systems that leave documentation out");
+        test::skipped("Debian's opencv-doc is here without its movies, as on systems that leave documentation out");
         return;
     }
     const auto cutsOf = [&](const std::string& name) {

@@ -1,6 +1,7 @@
 #include "tests/window/fixture.h"
 
 #include "app/targets/target_chips.h"
+#include "core/base/files.h"
 
 #include <QLabel>
 #include <QProcess>
@@ -186,12 +187,18 @@ TEST_CASE("a crash loses nothing: the process is killed, and the next start has 
 
 TEST_CASE("a session file that makes no sense is set aside, and the window still starts") {
     test::TempFolder session;
+    int count = 0;
     for (const char* text : {"nonsense", "[1,2]", R"({"clips":[{"path":5}]})",
                              R"({"clips":[{"path":"x","ticket":{"ulmwood":9}}],"runs":7})"}) {
+        const std::string aside = count++ ? "-" + std::to_string(count) + ".unreadable" : ".unreadable";
         std::ofstream(session / "session.json") << text;
-        MainWindow w(QString::fromStdString(session.path()));
-        w.restore();
-        CHECK(w.project().count() == 0);
+        {
+            MainWindow w(QString::fromStdString(session.path()));
+            w.restore();
+            CHECK(w.project().count() == 0);
+        }
+        // As it was, and beside those set aside before.
+        CHECK(readTextFile(session / ("session.json" + aside)) == text);
     }
 }
 

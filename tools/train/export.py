@@ -48,8 +48,9 @@ class Writer:
         path.write_bytes(model.SerializeToString())
 
 
-def write(r: Recipe) -> None:
-    kept = torch.load(DATA / f"{r.name}.pt")
+def write(r: Recipe, ending: str = "") -> None:
+    name = r.name + ending
+    kept = torch.load(DATA / f"{name}.pt")
     state, w = dict(kept["average"]), Writer()
     y = w.step("LeakyRelu", [w.conv("picture", state, "first")], alpha=LEAK)
     for k in range(r.depth):
@@ -63,16 +64,19 @@ def write(r: Recipe) -> None:
     else:
         w.step("Add", [y, this], "result")
     notes = {"ulmwood.frames": str(r.frames), "ulmwood.levels": str(LEVELS)}
-    w.save(MODELS / f"{r.name}.onnx", r.frames + LEVELS, notes)
+    w.save(MODELS / f"{name}.onnx", r.frames + LEVELS, notes)
     size = sum(p.numel() for p in state.values())
-    card = {"name": r.name, "kind": r.kind, "scale": r.scale, "size": r.name.rsplit("-", 1)[1], "frames": r.frames,
+    recipe = {"features": r.features, "hidden_layers": r.depth, "sequences": list(r.sets), "steps": kept["step"],
+              "starts_from": r.start, "seed": r.seed, "rate": r.rate}
+    if ending:
+        recipe |= {"loss": "tools/train/crisp.py", "starts_from": r.name, "rate": r.crisp_rate}
+    card = {"name": name, "kind": r.kind, "scale": r.scale, "size": r.name.rsplit("-", 1)[1], "frames": r.frames,
             "inputs": "luma of this frame and its neighbours brought onto it, compression level, noise level",
             "parameters": size, "licence": "GPL-3.0-or-later", "made_by": "tools/train",
-            "recipe": {"features": r.features, "hidden_layers": r.depth, "sequences": list(r.sets), "steps": kept["step"],
-                       "starts_from": r.start, "seed": r.seed, "rate": r.rate},
+            "recipe": recipe,
             "data": "photographs and drawings that Debian packages ship, and drawings made by tools/train/pictures.py; "
                     "damaged by real encodes (tools/train/sequences.py)"}
-    (MODELS / f"{r.name}.card.json").write_text(json.dumps(card, indent=2) + "\n")
+    (MODELS / f"{name}.card.json").write_text(json.dumps(card, indent=2) + "\n")
 
 
 def write_estimator() -> None:
@@ -91,9 +95,11 @@ if __name__ == "__main__":
     MODELS.mkdir(exist_ok=True)
     names = sys.argv[1:]
     for r in networks.recipes():
-        if not r.name.startswith("start") and (DATA / f"{r.name}.pt").exists() and (not names or r.name in names):
-            write(r)
-            print(r.name)
+        for ending in ("", "-crisp"):
+            name = r.name + ending
+            if not r.name.startswith("start") and (DATA / f"{name}.pt").exists() and (not names or name in names):
+                write(r, ending)
+                print(name)
     if (DATA / "estimate.pt").exists() and (not names or "estimate" in names):
         write_estimator()
         print("estimate")

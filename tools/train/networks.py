@@ -1,5 +1,6 @@
 """The shipped networks: their shape, what each is trained on, and for how long. See docs/networks.md."""
 from dataclasses import dataclass
+import pathlib
 
 import numpy as np
 import torch
@@ -7,6 +8,7 @@ from torch import nn
 
 LEAK = 0.1
 NEIGHBOURS = 4  # frames -1, +1, -2, +2, brought onto this one
+MODELS = pathlib.Path("models")
 LEVELS = 2      # planes of constant value: compression, noise
 
 
@@ -24,6 +26,8 @@ class Recipe:
     seed: int = 7
     rate: float = 1.5e-3
     levels: tuple[float, float] = (0, 1)  # of compression, that it is for: nine of ten crops are within
+    crisp_steps: int = 0  # of crisp.py, whose rate is crisp_rate
+    crisp_rate: float = 3e-4
 
 
 def recipes() -> list[Recipe]:
@@ -32,19 +36,19 @@ def recipes() -> list[Recipe]:
         Recipe("start", "general", 2, 5, 32, 6, g, 9000),  # the starts are not shipped: first parts of others' training
         Recipe("start-again", "general", 2, 5, 32, 6, g, 3500, "start", rate=8e-4),
         Recipe("start-third", "general", 2, 5, 32, 6, g, 6000, "start-again", rate=6e-4),
-        Recipe("general-x2-full", "general", 2, 5, 32, 6, g, 12000, "start-third", rate=8e-4, levels=(0, 0.6)),
-        Recipe("general-x2-quick", "general", 2, 1, 16, 3, g, 8000),
-        Recipe("general-x1-full", "general", 1, 5, 32, 6, g, 2000, "start-again", rate=1e-3),
-        Recipe("general-x1-quick", "general", 1, 1, 16, 3, g, 4000, "general-x2-quick", rate=1e-3),
+        Recipe("general-x2-full", "general", 2, 5, 32, 6, g, 12000, "start-third", rate=8e-4, levels=(0, 0.6), crisp_steps=2000),
+        Recipe("general-x2-quick", "general", 2, 1, 16, 3, g, 8000, crisp_steps=1200),
+        Recipe("general-x1-full", "general", 1, 5, 32, 6, g, 2000, "start-again", rate=1e-3, crisp_steps=1000),
+        Recipe("general-x1-quick", "general", 1, 1, 16, 3, g, 4000, "general-x2-quick", rate=1e-3, crisp_steps=800),
         Recipe("start-rough", "rough", 2, 5, 32, 6, r, 1500, "start-again", rate=8e-4),
-        Recipe("rough-x2-full", "rough", 2, 5, 32, 6, r, 6000, "start-rough", rate=6e-4),
-        Recipe("drawn-x2-full", "drawn", 2, 5, 32, 6, d, 1500, "start-again", rate=8e-4),
-        Recipe("drawn-x2-quick", "drawn", 2, 1, 16, 3, d, 2500, "general-x2-quick", rate=8e-4),
-        Recipe("rough-x2-quick", "rough", 2, 1, 16, 3, r, 2500, "general-x2-quick", rate=8e-4),
-        Recipe("rough-x1-full", "rough", 1, 5, 32, 6, r, 1000, "general-x1-full", rate=8e-4),
-        Recipe("drawn-x1-full", "drawn", 1, 5, 32, 6, d, 1000, "general-x1-full", rate=8e-4),
-        Recipe("rough-x1-quick", "rough", 1, 1, 16, 3, r, 2000, "general-x1-quick", rate=8e-4),
-        Recipe("drawn-x1-quick", "drawn", 1, 1, 16, 3, d, 2000, "general-x1-quick", rate=8e-4),
+        Recipe("rough-x2-full", "rough", 2, 5, 32, 6, r, 6000, "start-rough", rate=6e-4, crisp_steps=2000),
+        Recipe("drawn-x2-full", "drawn", 2, 5, 32, 6, d, 1500, "start-again", rate=8e-4, crisp_steps=600),
+        Recipe("drawn-x2-quick", "drawn", 2, 1, 16, 3, d, 2500, "general-x2-quick", rate=8e-4, crisp_steps=600),
+        Recipe("rough-x2-quick", "rough", 2, 1, 16, 3, r, 2500, "general-x2-quick", rate=8e-4, crisp_steps=1200),
+        Recipe("rough-x1-full", "rough", 1, 5, 32, 6, r, 1000, "general-x1-full", rate=8e-4, crisp_steps=1000),
+        Recipe("drawn-x1-full", "drawn", 1, 5, 32, 6, d, 1000, "general-x1-full", rate=8e-4, crisp_steps=400),
+        Recipe("rough-x1-quick", "rough", 1, 1, 16, 3, r, 2000, "general-x1-quick", rate=8e-4, crisp_steps=800),
+        Recipe("drawn-x1-quick", "drawn", 1, 1, 16, 3, d, 2000, "general-x1-quick", rate=8e-4, crisp_steps=400),
     ]
 
 
@@ -93,6 +97,31 @@ class Restorer(nn.Module):
         """Takes another network's weights; where that one enlarges and this one does not, all but the last layer's."""
         mine = self.state_dict()
         self.load_state_dict({**mine, **{k: v for k, v in state.items() if k in mine and v.shape == mine[k].shape}})
+
+
+def shipped_weights(r: Recipe, ending: str = "") -> dict:
+    """A Restorer's state as models/ has it."""
+    import onnx
+    from onnx import numpy_helper
+    graph = onnx.load(MODELS / f"{r.name}{ending}.onnx").graph
+    numbers = {n.name: torch.from_numpy(numpy_helper.to_array(n).copy()) for n in graph.initializer}
+    layers = ["first", *(f"hidden.{k}" for k in range(r.depth)), "last", "base"]
+    state = {}
+    for layer, node in zip(layers, (n for n in graph.node if n.op_type == "Conv")):
+        for part, name in zip(("weight", "bias"), node.input[1:]):
+            state[f"{layer}.{part}"] = numbers[name]
+    return state
+
+
+def shipped(r: Recipe, ending: str = "") -> Restorer:
+    """The network as it ships; its base, which may be smaller than one made today, is not to be trained on."""
+    state, net = shipped_weights(r, ending), Restorer(r)
+    if r.scale == 2:
+        side = state["base.weight"].shape[2]
+        net.base = nn.Conv2d(1, 4, side, padding=side // 2, bias=False)
+        net.base.requires_grad_(False)
+    net.load_state_dict(state)
+    return net
 
 
 class Estimator(nn.Module):

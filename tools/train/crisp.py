@@ -1,0 +1,156 @@
+"""Trains the crisp networks: `python3 crisp.py NAME…|all`. Each starts from the faithful network that ships (models/NAME.onnx)
+and keeps its shape, so that the two can be mixed weight by weight. Resumes where it was stopped.
+
+The loss of least error gives the mean of all that might have been there, which is soft. Here a small discriminator, which sees
+the picture with the plain enlargement beside it, is asked which of truth and result looks more real (relativistic average:
+Jolicoeur-Martineau, "The relativistic discriminator", 2018; for enlarging: Wang et al., "ESRGAN", 2018). Beside it: its
+features are to match; blurred pictures are to be equal, which pins tone and colour; what goes beyond the truth's own range in a
+small neighbourhood is punished, for that is a ripple or a halo; gradients are to be similar (Xue et al., "GMSD", 2014); and
+a little of the old loss.
+"""
+import sys
+import time
+
+import numpy as np
+import torch
+from torch import nn
+from torch.nn import functional as F
+
+import networks
+import train
+from train import BATCH, DATA, EDGE, FLOOR, Sequences
+
+KEEP_EVERY = 250   # steps
+BANDS = (0.8, 1.6, 3.2)  # sigma, pixels: detail between one blur and the next
+WEIGHTS = {"real": 0.02, "features": 0.5, "tone": 4.0, "ripple": 4.0, "gradient": 0.5, "error": 0.03}
+
+
+class Discriminator(nn.Module):
+    """in: [n, 2, h, w], a picture and its plain enlargement; out: [n, 1, h/4, w/4], more where it looks real, and features."""
+
+    def __init__(self):
+        super().__init__()
+        shapes = ((2, 24, 3, 1), (24, 32, 4, 2), (32, 32, 3, 1), (32, 64, 4, 2), (64, 64, 3, 1))
+        self.body = nn.ModuleList(nn.utils.spectral_norm(nn.Conv2d(i, o, k, s, padding=1)) for i, o, k, s in shapes)
+        self.last = nn.Conv2d(64, 1, 1)
+
+    def forward(self, x):
+        features = []
+        for layer in self.body:
+            x = F.leaky_relu(layer(x), 0.2)
+            features.append(x)
+        return self.last(x), features
+
+
+def blur(x: torch.Tensor, sigma: float) -> torch.Tensor:
+    reach = int(np.ceil(3 * sigma))
+    k = torch.exp(-torch.arange(-reach, reach + 1, dtype=torch.float32) ** 2 / (2 * sigma * sigma))
+    k = k / k.sum()
+    x = F.pad(x, (reach,) * 4, mode="reflect")
+    return F.conv2d(F.conv2d(x, k.view(1, 1, 1, -1)), k.view(1, 1, -1, 1))
+
+
+def gradient_similarity(a: torch.Tensor, b: torch.Tensor) -> torch.Tensor:
+    """Map of GMSD's similarity, pictures 0 … 1, halved as it is published."""
+    a, b = F.avg_pool2d(a, 2), F.avg_pool2d(b, 2)
+    k = torch.tensor([[1, 0, -1]] * 3, dtype=torch.float32).view(1, 1, 3, 3) / 3
+    size = lambda p: torch.sqrt(F.conv2d(p, k) ** 2 + F.conv2d(p, k.transpose(2, 3)) ** 2 + 1e-8)
+    ga, gb, c = size(a), size(b), 170 / 255**2
+    return (2 * ga * gb + c) / (ga * ga + gb * gb + c)
+
+
+def generator_loss(judge: Discriminator, base, y, t) -> tuple[torch.Tensor, dict]:
+    with torch.no_grad():
+        real, real_features = judge(torch.cat([t, base], 1))
+    fake, fake_features = judge(torch.cat([y, base], 1))
+    parts = {"real": (F.softplus(-(fake - real.mean())) + F.softplus(real - fake.mean())).mean(),
+             "features": sum(F.l1_loss(f, r) for f, r in zip(fake_features, real_features)),
+             "tone": (blur(y, 3) - blur(t, 3)).abs().mean()}
+    above, below = y - F.max_pool2d(t, 5, 1, 2), -F.max_pool2d(-t, 5, 1, 2) - y
+    parts["ripple"] = (F.relu(above) + F.relu(below)).mean()
+    parts["gradient"] = 1 - gradient_similarity(y, t).mean()
+    parts["error"] = torch.log(((y - t) ** 2).mean((1, 2, 3)) + FLOOR[2]).mean()
+    return sum(WEIGHTS[n] * p for n, p in parts.items()), {n: float(p) for n, p in parts.items()}
+
+
+def plain(x, scale: int):
+    """What the discriminator sees beside: this frame, enlarged."""
+    return F.interpolate(x[:, :1], scale_factor=scale, mode="bicubic", align_corners=False) if scale > 1 else x[:, :1]
+
+
+def energies(p: torch.Tensor) -> np.ndarray:
+    """Root mean square of each band of detail."""
+    blurred = [p, *(blur(p, s) for s in BANDS)]
+    return np.array([float((a - b)[..., 12:-12, 12:-12].std()) for a, b in zip(blurred, blurred[1:])])
+
+
+def judged(net, start, r, held) -> str:
+    """On what was held back: energy of three bands over the truth's, GMSD and PSNR, of plain, faithful and crisp."""
+    rows = {n: [] for n in ("plain", "faithful", "crisp")}
+    with torch.no_grad():
+        for seen, small, big, level in held[::2]:
+            x = torch.from_numpy(np.concatenate([(seen[:r.frames].astype(np.float32) - 16) / 219, np.broadcast_to(
+                level[:, None, None], (2, *small.shape))]).astype(np.float32))[None]
+            t = torch.from_numpy(((big if r.scale == 2 else small).astype(np.float32) - 16) / 219)[None, None]
+            for name, y in (("plain", plain(x, r.scale)), ("faithful", start(x)), ("crisp", net(x))):
+                rows[name].append([*(energies(y) / energies(t)), float(gradient_similarity(y, t).std()),
+                                   -10 * np.log10(float(((y - t) ** 2).mean()))])
+    told = lambda v: "{:.2f} {:.2f} {:.2f} gmsd {:.4f} {:.2f} dB".format(*np.median(v, 0)[:3], *np.mean(v, 0)[3:])
+    return "; ".join(f"{n} {told(v)}" for n, v in rows.items())
+
+
+def fit(r: networks.Recipe) -> None:
+    torch.manual_seed(r.seed)
+    data, net, start, judge = Sequences(r.sets), networks.shipped(r), networks.shipped(r), Discriminator()
+    average = {k: v.clone() for k, v in net.state_dict().items()}
+    adam = torch.optim.Adam([p for p in net.parameters() if p.requires_grad], lr=r.crisp_rate, betas=(0.9, 0.99))
+    judge_adam = torch.optim.Adam(judge.parameters(), lr=2 * r.crisp_rate, betas=(0.9, 0.99))
+    path, first = DATA / f"{r.name}-crisp.pt", 0
+    if path.exists():
+        kept = torch.load(path)
+        net.load_state_dict(kept["net"]), adam.load_state_dict(kept["adam"])
+        judge.load_state_dict(kept["judge"]), judge_adam.load_state_dict(kept["judge_adam"])
+        average, first = kept["average"], kept["step"]
+    began = time.time()
+    for step in range(first, r.crisp_steps):
+        rng = np.random.default_rng((r.seed, step, 1))
+        for optimiser, rate in ((adam, r.crisp_rate), (judge_adam, 2 * r.crisp_rate)):
+            for group in optimiser.param_groups:
+                group["lr"] = rate * (0.55 + 0.45 * np.cos(np.pi * step / r.crisp_steps)) * min(1, (step + 1) / 50)
+        x, t = data.crops(rng, r)
+        inner = (..., slice(EDGE * r.scale, -EDGE * r.scale), slice(EDGE * r.scale, -EDGE * r.scale))
+        base, y, t = plain(x, r.scale)[inner], net(x)[inner], t[inner]
+
+        for p in judge.parameters():
+            p.requires_grad_(False)
+        loss, parts = generator_loss(judge, base, y, t)
+        adam.zero_grad(), loss.backward()
+        torch.nn.utils.clip_grad_norm_(net.parameters(), 0.5)
+        adam.step()
+
+        for p in judge.parameters():
+            p.requires_grad_(True)
+        told, _ = judge(torch.cat([torch.cat([t, base], 1), torch.cat([y.detach(), base], 1)]))
+        real, fake = told.chunk(2)
+        judge_loss = (F.softplus(-(real - fake.mean())) + F.softplus(fake - real.mean())).mean()
+        judge_adam.zero_grad(), judge_loss.backward(), judge_adam.step()
+
+        pace = min(0.995, step / (step + 20))
+        for k, v in net.state_dict().items():
+            average[k] = average[k] * pace + v * (1 - pace)
+        if (step + 1) % KEEP_EVERY == 0 or step + 1 == r.crisp_steps:
+            torch.save({"net": net.state_dict(), "adam": adam.state_dict(), "judge": judge.state_dict(), "average": average,
+                        "judge_adam": judge_adam.state_dict(), "step": step + 1}, path)
+            mean = networks.shipped(r)
+            mean.load_state_dict(average)
+            rate = (step + 1 - first) * BATCH / (time.time() - began)
+            print(f"{r.name} {step + 1}/{r.crisp_steps}  {rate:.1f} crops/s  judge {float(judge_loss):.2f}  "
+                  + " ".join(f"{n} {p:.4f}" for n, p in parts.items()) + "\n  " + judged(mean, start, r, data.held), flush=True)
+
+
+if __name__ == "__main__":
+    torch.set_num_threads(1)
+    wanted = sys.argv[1:] or ["all"]
+    for r in networks.recipes():
+        if r.crisp_steps and (r.name in wanted or "all" in wanted):
+            fit(r)
