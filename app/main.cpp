@@ -2,6 +2,7 @@
 #include "app/main_window.h"
 #include "app/tasks/memory.h"
 #include "app/widgets/theme.h"
+#include "core/model/arithmetic.h"
 
 #include <QApplication>
 #include <QElapsedTimer>
@@ -33,6 +34,7 @@ int main(int argc, char** argv) {
     std::signal(SIGPIPE, SIG_IGN);
     std::signal(SIGXFSZ, SIG_IGN);
     ulm::app::keepMemoryTight();
+    ulm::keepArithmetic(ulm::arithmeticFile());
     QApplication app(argc, argv);
     QApplication::setApplicationName("ulmwood");
     QApplication::setApplicationVersion(ULMWOOD_VERSION);

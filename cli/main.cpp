@@ -1,4 +1,5 @@
 #include "cli/commands.h"
+#include "core/model/arithmetic.h"
 
 #include <csignal>
 #include <iostream>
@@ -16,6 +17,7 @@ int main(int argc, char** argv) {
     std::signal(SIGPIPE, SIG_IGN);
     std::signal(SIGXFSZ, SIG_IGN); // a file size limit is told as an error, not by a signal
     mallopt(M_ARENA_MAX, 2);       // frames are large: many arenas only scatter them
+    ulm::keepArithmetic(ulm::arithmeticFile());
     ulm::cli::Surroundings here{std::cout, std::cerr, stopped, ::isatty(STDERR_FILENO) != 0};
     return ulm::cli::run({argv + 1, argv + argc}, here);
 }

@@ -18,13 +18,10 @@ int leastMeasured(const QString& what) { return what == "blocking" || what.start
 
 // Faults of compression and sensors are read in the clip's own pixels, where they live; what an eye judges by, in those
 // that are delivered.
-bool toldAsDelivered(const QString& what) {
-    return what == "softness_px" || what == "haloes" || what == "stairs" || what == "text" || what == "face";
-}
+bool toldAsDelivered(const QString& what) { return what == "haloes" || what == "stairs"; }
 
-double spotReading(const QString& what, const Picture& p, double scale) {
-    const bool edge = what == "text" || what == "face" || what == "motion";
-    return readingOf(edge ? "softness_px" : what.toStdString(), p, scale);
+bool toldByEdges(const QString& what) {
+    return what == "softness_px" || what == "text" || what == "face" || what == "motion";
 }
 
 Rect spotRegion(const Point& centre, const QSize& size, const PictureFormat& f) {
@@ -127,14 +124,18 @@ void SpotsModel::refresh() {
                 // Both sides from delivered pixels, so that whatever treats the clip is read.
                 const auto reading = [&](const StagePtr& delivered) {
                     if (toldAsDelivered(a.what))
-                        return spotReading(a.what, e.pull(*delivered, a.stage, a.region, cancel), a.scale);
+                        return readingOf(a.what.toStdString(), e.pull(*delivered, a.stage, a.region, cancel), a.scale);
                     if (std::min(a.measured.w, a.measured.h) < leastMeasured(a.what)) return std::nan("");
                     const StagePtr there = d->inSourcePixels(delivered, a.stage, a.measured);
-                    return spotReading(
-                        a.what, e.pull(*there, a.stage, there->format().frame(), cancel, Engine::Keep::Inputs), 1);
+                    return readingOf(a.what.toStdString(),
+                                     e.pull(*there, a.stage, there->format().frame(), cancel, Engine::Keep::Inputs));
                 };
-                s.readingAfter = reading(d->result);
-                s.readingBefore = reading(d->before);
+                if (toldByEdges(a.what))
+                    std::tie(s.readingBefore, s.readingAfter) =
+                        edgeWidths(e.pull(*d->before, a.stage, a.region, cancel),
+                                   e.pull(*d->result, a.stage, a.region, cancel), a.scale);
+                else
+                    s.readingAfter = reading(d->result), s.readingBefore = reading(d->before);
                 for (std::int64_t n = a.stage - 3; a.loops && n <= a.stage + 3; ++n) {
                     if (n < 0 || n >= d->result->frames()) continue;
                     s.loopAfter.push_back(toImage(e.pull(*after, n, a.region, cancel, Engine::Keep::Inputs)));

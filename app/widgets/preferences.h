@@ -18,6 +18,7 @@ signals:
     void planChanged(const WorkPlan&);
 
 private:
+    static QWidget* arithmeticRow();
     QSpinBox *cores_, *memory_;
 };
 

@@ -43,6 +43,11 @@ struct Edges {
 /// `strong`: steps a pixel from which a gradient is an edge.
 Edges edges(const Plane&, double noiseSigma, double strong = 10);
 
+/// Width of the same edges in two pictures of one place, pixels, medians: those that are edges in `before`, found again
+/// in `after` within `near` pixels. An edge that `after` no longer has (a block's border, say) counts in neither; NaN
+/// for fewer than a dozen.
+std::pair<double, double> widthsOfSameEdges(const Plane& before, const Plane& after, double strong, int near);
+
 /// Stair-steps on slanted edges: the place where an edge crosses its middle level is followed along the edge (as the
 /// slanted-edge method of ISO 12233 finds it) and its jumps are held against those of a full staircase of that slope.
 /// 0 smooth … 100 full staircase; the median over edges, 0 where fewer than a dozen can be followed.

@@ -7,6 +7,9 @@ namespace ulm::measure {
 namespace {
 
 constexpr float kHeight = 36 / kSteps;
+// An edge ends where the picture rises by less than this share of its steepest rise: the slope of a shaded surface
+// beside it is no part of it, however far it goes on the same way.
+constexpr float kStillEdge = 0.04f;
 
 struct Found {
     std::vector<float> overshoots, rings;
@@ -14,17 +17,37 @@ struct Found {
     int count = 0, strong = 0, straight = 0;
 };
 
+// A line of samples in either direction.
+struct Line {
+    const float* s;
+    std::ptrdiff_t step;
+    int length;
+    float operator()(int i) const { return s[i * step]; }
+    float rise(int i) const { return (*this)(i + 1) - (*this)(i); }
+    bool isPeak(int i, float strong) const {
+        const float g = std::abs(rise(i));
+        return g >= strong && g >= std::abs(rise(i - 1)) && g > std::abs(rise(i + 1));
+    }
+};
+
+// Where the edge that is steepest between i and i + 1 begins and ends.
+std::pair<int, int> extentOf(const Line& v, int i) {
+    const float sign = v.rise(i) > 0 ? 1.f : -1.f, still = kStillEdge * std::abs(v.rise(i));
+    int left = i, right = i + 1;
+    while (left > 0 && v.rise(left - 1) * sign > still) --left;
+    while (right < v.length - 1 && v.rise(right) * sign > still) ++right;
+    return {left, right};
+}
+
 // Walks along one line: at each strong gradient maximum, the width between the extrema that bound it, and what lies
 // beyond them. `at` turns an index of the line into a pixel.
 template <class At>
 void walk(const float* s, std::ptrdiff_t step, std::ptrdiff_t across, int length, bool inner, const At& at, float quiet,
           float strong, Found& f, Edges& out) {
-    const auto v = [&](int i) { return s[i * step]; };
+    const Line v{s, step, length};
     for (int i = 2; i < length - 3; ++i) {
-        const float g = v(i + 1) - v(i);
-        if (std::abs(g) < strong || std::abs(g) < std::abs(v(i) - v(i - 1)) ||
-            std::abs(g) <= std::abs(v(i + 2) - v(i + 1)))
-            continue;
+        const float g = v.rise(i);
+        if (!v.isPeak(i, strong)) continue;
         if (inner) { // the same step on the lines beside it: the edge runs exactly along the grid
             ++f.strong;
             const float* t = s + i * step;
@@ -32,9 +55,7 @@ void walk(const float* s, std::ptrdiff_t step, std::ptrdiff_t across, int length
             f.straight += std::abs(up - g) < 0.1f * std::abs(g) && std::abs(down - g) < 0.1f * std::abs(g);
         }
         const float sign = g > 0 ? 1.f : -1.f;
-        int left = i, right = i + 1;
-        while (left > 0 && (v(left) - v(left - 1)) * sign > 0) --left;
-        while (right < length - 1 && (v(right + 1) - v(right)) * sign > 0) ++right;
+        const auto [left, right] = extentOf(v, i);
         const float height = std::abs(v(right) - v(left));
         if (height < kHeight) continue;
         const auto [x, y] = at(i);
@@ -71,6 +92,16 @@ void walk(const float* s, std::ptrdiff_t step, std::ptrdiff_t across, int length
             out.ringMap.add(x, y, ring);
         }
     }
+}
+
+// The same edge in the other picture: its steepest place nearby, rising the same way and at least half as high.
+int widthNear(const Line& v, int i, float rise, float height, int near) {
+    int best = -1;
+    for (int k = std::max(1, i - near); k <= std::min(v.length - 3, i + near); ++k)
+        if (v.rise(k) * rise > 0 && (best < 0 || std::abs(v.rise(k)) > std::abs(v.rise(best)))) best = k;
+    if (best < 0) return 0;
+    const auto [left, right] = extentOf(v, best);
+    return std::abs(v(right) - v(left)) >= height / 2 ? right - left : 0;
 }
 
 double quantile(std::vector<float>& v, double share) {
@@ -112,6 +143,29 @@ Edges edges(const Plane& p, double noiseSigma, double strong) {
     out.haloes = 100 * quantile(f.overshoots, 0.5);
     out.ringing = f.rings.size() >= 20 ? quantile(f.rings, 0.7) : 0;
     return out;
+}
+
+std::pair<double, double> widthsOfSameEdges(const Plane& before, const Plane& after, double strong, int near) {
+    std::vector<float> was, is;
+    const auto along = [&](const Line& b, const Line& a) {
+        for (int i = 2; i < b.length - 3; ++i) {
+            if (!b.isPeak(i, float(strong / kSteps))) continue;
+            const auto [left, right] = extentOf(b, i);
+            const float height = std::abs(b(right) - b(left));
+            if (height < kHeight) continue;
+            const int now = widthNear(a, i, b.rise(i), height, near);
+            if (now == 0) continue;
+            was.push_back(float(right - left));
+            is.push_back(float(now));
+        }
+    };
+    const Rect r = before.area().intersected(after.area());
+    const auto row = [&](const Plane& p, int y) { return Line{p.row(y) + (r.x - p.area().x), 1, r.w}; };
+    const auto column = [&](const Plane& p, int x) { return Line{p.row(r.y) + (x - p.area().x), p.stride(), r.h}; };
+    for (int y = r.y; y < r.bottom(); ++y) along(row(before, y), row(after, y));
+    for (int x = r.x; x < r.right(); ++x) along(column(before, x), column(after, x));
+    if (was.size() < 12) return {std::nan(""), std::nan("")};
+    return {quantile(was, 0.5), quantile(is, 0.5)};
 }
 
 } // namespace ulm::measure

@@ -113,8 +113,16 @@ static double textureOf(const Plane& p, int step) {
     return n ? sum / double(n) * measure::kSteps : 0;
 }
 
+// Steps a pixel from which a gradient is an edge in a picture so many times as large as its source.
+static double strongAt(double scale) { return std::max(2.0, 10 / std::max(1.0, scale)); }
+
+std::pair<double, double> edgeWidths(const Picture& before, const Picture& after, double scale) {
+    return measure::widthsOfSameEdges(before.planes[0], after.planes[0], strongAt(scale),
+                                      std::max(1, int(std::lround(scale))));
+}
+
 double readingOf(const std::string& key, const Picture& region, double scale) {
-    const double strong = std::max(2.0, 10 / std::max(1.0, scale));
+    const double strong = strongAt(scale);
     const Plane& luma = region.planes[0];
     if (key == "noise_sigma") return noiseReading(luma, measure::kSteps);
     // A region has few edges: all of them count, where a whole picture is told by its middle one.

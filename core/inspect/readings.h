@@ -67,6 +67,10 @@ PictureReading lookAt(const Picture& picture, const Plane* next = nullptr);
 /// NaN for what one frame's region cannot tell (combing).
 double readingOf(const std::string& key, const Picture& region, double scale = 1);
 
+/// Edge width of the same edges of one place, before and after a treatment, pixels of these pictures; `scale` as above.
+/// NaN where there are fewer than a dozen.
+std::pair<double, double> edgeWidths(const Picture& before, const Picture& after, double scale);
+
 double blockingReading(const Plane& luma);
 /// `scale` turns samples into steps: 219 for luma, 224 for chroma.
 double noiseReading(const Plane& plane, double scale);

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <cstring>
 #include <functional>
+#include <list>
 #include <omp.h>
 #include <oneapi/dnnl/dnnl.hpp>
 #include <optional>
@@ -63,16 +64,48 @@ bool hasBf16() {
     return has;
 }
 
+bool hasInt8() {
+    static const bool has = [] {
+        const auto isa = dnnl::get_effective_cpu_isa();
+        return isa == dnnl::cpu_isa::avx512_core_vnni || isa == dnnl::cpu_isa::avx512_core_bf16 ||
+               isa == dnnl::cpu_isa::avx512_core_amx || isa == dnnl::cpu_isa::avx2_vnni;
+    }();
+    return has;
+}
+
+// The weights of one convolution in 8 bits: a scale an output channel.
+struct Codes {
+    std::vector<std::int8_t> weights;
+    std::vector<float> scales;
+};
+
 struct DnnRunner::Shared {
     std::mutex mutex;
     std::vector<std::vector<std::pair<Desc, memory>>> kept; // by node
+    std::vector<std::optional<Codes>> codes;                // by node
 
-    memory weights(std::size_t node, const Desc& wanted, const Desc& given, const float* numbers,
-                   dnnl::stream& stream) {
+    const Codes& codesOf(std::size_t node, const NetNode& n) {
+        std::lock_guard lock(mutex);
+        if (codes[node]) return *codes[node];
+        Codes c;
+        const std::size_t each = n.weights.size() / std::size_t(n.channels);
+        for (std::size_t o = 0; o < std::size_t(n.channels); ++o) {
+            const auto from = n.weights.begin() + std::ptrdiff_t(o * each);
+            float most = 1e-12f;
+            std::for_each(from, from + std::ptrdiff_t(each), [&](float w) { most = std::max(most, std::abs(w)); });
+            c.scales.push_back(most / 127);
+            std::for_each(from, from + std::ptrdiff_t(each), [&](float w) {
+                c.weights.push_back(static_cast<std::int8_t>(std::lround(w / c.scales.back())));
+            });
+        }
+        return *(codes[node] = std::move(c));
+    }
+
+    memory weights(std::size_t node, const Desc& wanted, const Desc& given, const void* numbers, dnnl::stream& stream) {
         std::lock_guard lock(mutex);
         for (auto& [desc, m] : kept[node])
             if (desc == wanted) return m;
-        memory from(given, engine(), const_cast<float*>(numbers)), to(wanted, engine());
+        memory from(given, engine(), const_cast<void*>(numbers)), to(wanted, engine());
         dnnl::reorder(from, to).execute(stream, from, to);
         stream.wait();
         kept[node].emplace_back(wanted, to);
@@ -153,6 +186,8 @@ private:
         try {
             switch (n.op) {
             case NetOp::Conv:
+                if (quantisedValue(n.in[0])) return addCodedConv(k);
+                return addConv(k);
             case NetOp::ConvTranspose: return addConv(k);
             case NetOp::Add:
             case NetOp::Sub:
@@ -241,6 +276,80 @@ private:
         return act ? k + 1 : k;
     }
 
+    // ---- 8 bits
+
+    const QuantisedValue* quantisedValue(int v) const {
+        const auto& all = owner_.quantised_;
+        return v >= 0 && std::size_t(v) < all.size() && all[std::size_t(v)] ? &*all[std::size_t(v)] : nullptr;
+    }
+    memory zeroPoint(const QuantisedValue& v) {
+        zeros_.push_back(std::make_unique<std::int32_t>(v.zero));
+        return memory(Desc({1}, Type::s32, Tag::x), engine(), zeros_.back().get());
+    }
+    // A value's codes: as a convolution wrote them, or made of its floats.
+    memory codesOf(int value, const Desc& wanted) {
+        const memory& m = values_[std::size_t(value)];
+        if (m.get_desc().data.data_type == dnnl_u8) return inLayout(m, wanted);
+        const QuantisedValue& q = *quantisedValue(value);
+        dnnl::primitive_attr attr;
+        attr.set_output_scales(0, {1 / q.scale});
+        attr.set_zero_points(DNNL_ARG_DST, 0, {q.zero});
+        const memory to = room(wanted, -1, now_);
+        execute(dnnl::reorder(dnnl::reorder::primitive_desc(m, to, attr)), {{DNNL_ARG_FROM, m}, {DNNL_ARG_TO, to}});
+        return to;
+    }
+
+    // A convolution of codes; what follows it is written as codes too where it is to be.
+    std::size_t addCodedConv(std::size_t k) {
+        const NetNode& n = graph_.nodes[k];
+        const QuantisedValue& from = *quantisedValue(n.in[0]);
+        const NetNode* act = activationAfter(k);
+        const QuantisedValue* to = act ? quantisedValue(act->out) : nullptr;
+        const NetSize &in = sizes_[std::size_t(n.in[0])], &out = sizes_[std::size_t(n.out)];
+        const memory::dims shape{out.channels, in.channels, n.kernel[0], n.kernel[1]};
+        const Desc src(dimsOf(in), Type::u8, Tag::any), dst(dimsOf(out), to ? Type::u8 : Type::f32, Tag::any),
+            weights(shape, Type::s8, Tag::any), bias({out.channels}, Type::f32, Tag::x);
+        const Codes& codes = owner_.shared_->codesOf(k, n);
+        std::vector<float> scales;
+        auto& sums = biases_.emplace_back(); // the bias, in the sums' own unit
+        for (std::size_t o = 0; o < codes.scales.size(); ++o) {
+            scales.push_back(from.scale * codes.scales[o] / (to ? to->scale : 1.f));
+            sums.push_back(n.bias.empty() ? 0.f : n.bias[o] / (from.scale * codes.scales[o]));
+        }
+        dnnl::primitive_attr attr;
+        attr.set_output_scales(2, scales);
+        attr.set_zero_points(DNNL_ARG_SRC, 0, {DNNL_RUNTIME_S32_VAL});
+        if (to) attr.set_zero_points(DNNL_ARG_DST, 0, {DNNL_RUNTIME_S32_VAL});
+        if (act) {
+            dnnl::post_ops post; // of what is already divided by the result's scale: a leaky rectifier does not mind
+            const auto e = *eltwiseOf(*act);
+            post.append_eltwise(1.f, e.kind, e.alpha, e.beta);
+            attr.set_post_ops(post);
+        }
+        using C = dnnl::convolution_forward;
+        const C::primitive_desc pd({dnnl::prop_kind::forward_inference,
+                                    algorithm::convolution_direct,
+                                    src,
+                                    weights,
+                                    bias,
+                                    dst,
+                                    {n.stride[0], n.stride[1]},
+                                    {n.dilation[0] - 1, n.dilation[1] - 1},
+                                    {n.pads[0], n.pads[1]},
+                                    {n.pads[2], n.pads[3]}},
+                                   attr, engine());
+        std::unordered_map<int, memory> args{
+            {DNNL_ARG_SRC, codesOf(n.in[0], pd.src_desc())},
+            {DNNL_ARG_WEIGHTS, owner_.shared_->weights(k, pd.weights_desc(), Desc(shape, Type::s8, Tag::oihw),
+                                                       codes.weights.data(), stream_)},
+            {DNNL_ARG_BIAS, memory(bias, engine(), sums.data())},
+            {DNNL_ARG_ATTR_ZERO_POINTS | DNNL_ARG_SRC, zeroPoint(from)}};
+        if (to) args[DNNL_ARG_ATTR_ZERO_POINTS | DNNL_ARG_DST] = zeroPoint(*to);
+        args[DNNL_ARG_DST] = valueRoom(pd.dst_desc(), act ? act->out : n.out);
+        execute(C(pd), args);
+        return act ? k + 1 : k;
+    }
+
     std::size_t addEltwise(std::size_t k) {
         const NetNode& n = graph_.nodes[k];
         const auto e = *eltwiseOf(n);
@@ -326,6 +435,8 @@ private:
     std::vector<memory> values_;
     std::vector<Aligned> buffers_;
     std::vector<std::function<void()>> steps_;
+    std::vector<std::unique_ptr<std::int32_t>> zeros_;
+    std::list<std::vector<float>> biases_;
     memory input_, result_;
     int now_ = 0;
 };
@@ -334,7 +445,14 @@ DnnRunner::DnnRunner(NetGraph graph, std::string file, NetPrecision precision)
     : graph_(std::move(graph)), file_(std::move(file)),
       precision_(precision == NetPrecision::Bf16 && hasBf16() ? NetPrecision::Bf16 : NetPrecision::F32),
       shared_(std::make_unique<Shared>()) {
+    if (precision == NetPrecision::Int8 && hasInt8())
+        if (auto q = quantised(graph_)) {
+            graph_ = std::move(q->graph);
+            quantised_ = std::move(q->values);
+            precision_ = NetPrecision::Int8;
+        }
     shared_->kept.resize(graph_.nodes.size());
+    shared_->codes.resize(graph_.nodes.size());
 }
 
 DnnRunner::~DnnRunner() = default;

@@ -1,6 +1,6 @@
 #pragma once
 
-#include "core/model/net_graph.h"
+#include "core/model/quantised.h"
 
 #include <map>
 #include <memory>
@@ -9,10 +9,13 @@
 
 namespace ulm {
 
-/// Arithmetic inside a network. Bf16 keeps weights and pictures between layers in 16 bits; sums stay in f32.
-enum class NetPrecision { F32, Bf16 };
-/// Whether this processor computes bf16 itself; elsewhere it is not offered.
+/// Arithmetic inside a network. Bf16 keeps weights and pictures between layers in 16 bits; sums stay in f32. Int8 keeps
+/// those between hidden layers in 8 bits, with a scale a value and one a channel of weights; sums stay in 32 bits, the
+/// first layer and the result in f32.
+enum class NetPrecision { F32, Bf16, Int8 };
+/// Whether this processor computes bf16 or 8-bit products itself; elsewhere they are not offered.
 bool hasBf16();
+bool hasInt8();
 
 /// Runs a network on oneDNN: layouts that the processor likes are kept from layer to layer, activations are done while
 /// convolutions write. Uses the calling thread only; may be called from many at once.
@@ -22,6 +25,8 @@ public:
     ~DnnRunner();
 
     const NetGraph& graph() const { return graph_; }
+    /// What is used: f32 where the processor or the network (without the notes of quantised()) does not allow another.
+    NetPrecision precision() const { return precision_; }
     /// in: inputChannels × rows × columns; out: the result's channels × rows × columns, as sizesFor() says.
     /// Errors: Fault::Input where the size does not suit the network, or it would need more than kMostRunBytes.
     void run(const float* in, int rows, int columns, float* out) const;
@@ -36,6 +41,7 @@ private:
     void giveBack(int rows, int columns, std::unique_ptr<Plan>) const;
 
     NetGraph graph_;
+    std::vector<std::optional<QuantisedValue>> quantised_; ///< by value; empty unless 8 bits are used
     std::string file_;
     NetPrecision precision_;
     struct Shared; ///< weights in the layouts that plans asked for

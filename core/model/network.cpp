@@ -97,6 +97,8 @@ public:
         if (cropRows_ % 2 || cropColumns_ % 2) throw unfit(file, "its result lies between pixels");
         describe(file, bytes);
         runner_ = std::make_unique<DnnRunner>(std::move(graph), file, precision);
+        precision_ = runner_->precision();
+        hash_ ^= 0x9e3779b97f4a7c15u * static_cast<std::uint64_t>(precision_);
     }
     bool isFast() const override { return true; }
     void run(const float* in, int rows, int columns, float* out) const override {
@@ -174,7 +176,7 @@ std::shared_ptr<const Network> Network::fromBytes(std::span<const std::byte> byt
 }
 
 std::shared_ptr<const Network> Network::between(std::span<const std::byte> first, std::span<const std::byte> second,
-                                                double share, const std::string& file) {
+                                                double share, const std::string& file, NetPrecision precision) {
     NetGraph g = readOnnx(first, file);
     const NetGraph other = readOnnx(second, file);
     const auto sameShape = [](const NetNode& a, const NetNode& b) {
@@ -182,7 +184,8 @@ std::shared_ptr<const Network> Network::between(std::span<const std::byte> first
                a.bias.size() == b.bias.size();
     };
     if (!std::ranges::equal(g.nodes, other.nodes, sameShape))
-        throw Error(Fault::Input, file, "the two networks to go between are not of one shape", "Use networks of one make.");
+        throw Error(Fault::Input, file, "the two networks to go between are not of one shape",
+                    "Use networks of one make.");
     const auto s = static_cast<float>(share);
     const auto blend = [s](std::vector<float>& to, const std::vector<float>& from) {
         for (std::size_t i = 0; i < to.size(); ++i) to[i] += s * (from[i] - to[i]);
@@ -196,7 +199,9 @@ std::shared_ptr<const Network> Network::between(std::span<const std::byte> first
     identity.insert(identity.end(), second.begin(), second.end());
     const auto tail = std::as_bytes(std::span(&share, 1));
     identity.insert(identity.end(), tail.begin(), tail.end());
-    return std::make_shared<FastNetwork>(std::move(g), identity, file, NetPrecision::F32);
+    for (auto& [key, text] : g.notes)
+        if (key == "ulmwood.activations") text = widerActivations(text, other.note(key));
+    return std::make_shared<FastNetwork>(std::move(g), identity, file, precision);
 }
 
 std::shared_ptr<const Network> Network::open(const std::filesystem::path& path, NetPrecision precision) {

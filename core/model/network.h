@@ -18,15 +18,16 @@ public:
                                                     NetPrecision precision = NetPrecision::F32);
     static std::shared_ptr<const Network> open(const std::filesystem::path& file,
                                                NetPrecision precision = NetPrecision::F32);
-    /// Between two networks of one shape, weight by weight: 0 the first, 1 the second. Networks of which one was trained
-    /// on from the other make sensible ones between (Wang et al., "Deep Network Interpolation", 2019).
-    /// Errors: Fault::Input naming `file` where they are not of one shape.
+    /// Between two networks of one shape, weight by weight: 0 the first, 1 the second. Networks of which one was
+    /// trained on from the other make sensible ones between (Wang et al., "Deep Network Interpolation", 2019). Errors:
+    /// Fault::Input naming `file` where they are not of one shape.
     static std::shared_ptr<const Network> between(std::span<const std::byte> first, std::span<const std::byte> second,
-                                                  double share, const std::string& file);
+                                                  double share, const std::string& file,
+                                                  NetPrecision precision = NetPrecision::F32);
     virtual ~Network() = default;
 
     const std::string& file() const { return file_; }
-    std::uint64_t hash() const { return hash_; } ///< of the file's bytes, for keys
+    std::uint64_t hash() const { return hash_; } ///< of the file's bytes and the arithmetic, for keys
     int inputChannels() const { return inputs_; }
     int outputChannels() const { return outputs_; }
     /// Result pixels per input pixel, the same for rows and columns: [1/16, 16], a whole number or one over it.
@@ -40,6 +41,8 @@ public:
     int frames() const { return frames_; }
     int levels() const { return levels_; }
     std::string note(const std::string& key) const;
+    /// The arithmetic used.
+    NetPrecision precision() const { return precision_; }
     /// Our own runner runs it, not OpenCV's.
     virtual bool isFast() const = 0;
 
@@ -54,6 +57,7 @@ protected:
 
     std::string file_;
     std::uint64_t hash_ = 0;
+    NetPrecision precision_ = NetPrecision::F32;
     int inputs_ = 1, outputs_ = 1, margin_ = 0, align_ = 1, frames_ = 1, levels_ = 0;
     double scale_ = 1;
     std::vector<std::pair<std::string, std::string>> notes_;

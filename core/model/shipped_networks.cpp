@@ -1,5 +1,6 @@
 #include "core/model/shipped_networks.h"
 
+#include "core/model/arithmetic.h"
 #include "core/model/built_in_networks.h"
 
 #include <algorithm>
@@ -43,14 +44,15 @@ std::string nameOf(const std::string& kind, int scale, bool full) {
 WithoutShippedNetworks::WithoutShippedNetworks() { ++hidden; }
 WithoutShippedNetworks::~WithoutShippedNetworks() { --hidden; }
 
-std::shared_ptr<const Network> shippedNetwork(const std::string& name) {
+std::shared_ptr<const Network> shippedNetwork(const std::string& name, std::optional<NetPrecision> precision) {
     if (hidden) return nullptr;
     static std::mutex mutex;
-    static std::map<std::string, std::shared_ptr<const Network>> all;
+    static std::map<std::pair<std::string, NetPrecision>, std::shared_ptr<const Network>> all;
+    const std::pair wanted(name, precision.value_or(arithmeticPlan().chosen));
     std::lock_guard lock(mutex);
-    if (const auto it = all.find(name); it != all.end()) return it->second;
+    if (const auto it = all.find(wanted); it != all.end()) return it->second;
     const BuiltInNetwork* b = builtIn(name);
-    return all[name] = b ? opened([&] { return Network::fromBytes(bytesOf(*b), name); }) : nullptr;
+    return all[wanted] = b ? opened([&] { return Network::fromBytes(bytesOf(*b), name, wanted.second); }) : nullptr;
 }
 
 std::shared_ptr<const Network> shippedNetwork(const std::string& kind, int scale, bool full, double crisp) {
@@ -68,7 +70,8 @@ std::shared_ptr<const Network> shippedNetwork(const std::string& kind, int scale
         kept.splice(kept.begin(), kept, it);
     } else {
         kept.emplace_front(wanted, opened([&] {
-                               return Network::between(bytesOf(*faithful), bytesOf(*other), share / 100.0, name);
+                               return Network::between(bytesOf(*faithful), bytesOf(*other), share / 100.0, name,
+                                                       arithmeticPlan().chosen);
                            }));
         if (kept.size() > kMixturesKept) kept.pop_back();
     }

@@ -74,7 +74,7 @@ struct Share {
 } // namespace
 
 std::optional<double> yieldOf(const Plane& luma, int turn) {
-    auto net = shippedNetwork("general", 2, true);
+    const auto net = shippedNetwork("general-x2-full", NetPrecision::F32); // what is faint counts here
     const Rect all = luma.area();
     const int w = std::min(all.w, kPlace) / 4 * 4, h = std::min(all.h, kPlace) / 4 * 4;
     if (!net || w < kLeast || h < kLeast) return {};

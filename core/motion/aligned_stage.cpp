@@ -62,6 +62,44 @@ private:
     int offset_;
 };
 
+// Movement over two frames: that to the next one, and where it leads, that of the next one to the one after. Both are
+// searched for anyway where neighbours are treated too, so that a clip costs two searches a frame however far it looks.
+class ChainedFlowStage : public Stage {
+public:
+    ChainedFlowStage(StagePtr guide, StagePtr step, int offset)
+        : Stage({guide, step}, step->format(), KeyMaker("chained flow").add(step)), offset_(offset) {}
+    const char* name() const override { return "flow"; }
+    std::vector<Need> needs(std::int64_t n, const Rect&) const override {
+        const Rect all = format().frame();
+        return {{1, n, all}, {1, n + offset_, all}};
+    }
+    void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken&) const override {
+        const int w = format().width, h = format().height;
+        cv::Mat mx(h, w, CV_32F), my(h, w, CV_32F);
+        for (int y = 0; y < h; ++y)
+            for (int x = 0; x < w; ++x) { // the field is at half the size, its numbers in whole pixels
+                mx.at<float>(y, x) = float(x) + in[0].planes[0].row(y)[x] / 2;
+                my.at<float>(y, x) = float(y) + in[0].planes[1].row(y)[x] / 2;
+            }
+        for (int axis : {0, 1}) {
+            cv::Mat onward, sum = viewOf(out.planes[axis]);
+            cv::remap(viewOf(in[1].planes[axis]), onward, mx, my, cv::INTER_LINEAR, cv::BORDER_REPLICATE);
+            cv::add(viewOf(in[0].planes[axis]), onward, sum);
+        }
+        viewOf(out.planes[2]) = 0;
+    }
+
+private:
+    int offset_; ///< one frame onward: -1 or 1
+};
+
+// Flow from each frame to the one `offset` frames on.
+StagePtr flowTo(const StagePtr& guide, int offset) {
+    if (std::abs(offset) != 2) return std::make_shared<FlowStage>(guide, offset);
+    const int one = offset / 2;
+    return std::make_shared<ChainedFlowStage>(guide, std::make_shared<FlowStage>(guide, one), one);
+}
+
 // A field at half the size, brought to the pixels of `to`: bilinear, as OpenCV's resize of the whole would be.
 cv::Mat doubled(const Plane& p, const Rect& to) {
     struct Tap {
@@ -221,7 +259,7 @@ private:
 } // namespace
 
 StagePtr aligned(StagePtr input, StagePtr guide, int offset, Moved planes) {
-    return std::make_shared<AlignedStage>(input, std::make_shared<FlowStage>(guide, offset), offset, planes);
+    return std::make_shared<AlignedStage>(input, flowTo(guide, offset), offset, planes);
 }
 
 std::vector<StagePtr> alignedAround(StagePtr input, StagePtr guide, int reach, Moved planes) {

@@ -50,9 +50,9 @@ struct Delivery {
     std::shared_ptr<FrameReader> reader;     ///< of its pictures
 
     FrameClock clock;
-    StagePtr source;  ///< the clip, upright; its own frames
-    StagePtr before;  ///< the clip in the delivered shape, untreated: what "before" shows; stage frames
-    StagePtr result;  ///< what is delivered: 4:2:0, even size; stage frames
+    StagePtr source; ///< the clip, upright; its own frames
+    StagePtr before; ///< the clip in the delivered shape, untreated: what "before" shows; stage frames
+    StagePtr result; ///< what is delivered: 4:2:0, even size; stage frames
     /// What to tell of the networks used; empty where all is as the ticket says.
     std::string note;
     /// No step changes pictures or their times (all frames of the stretch pass through).

@@ -139,8 +139,11 @@ StepPart cleanPart() {
             .follows(&Readings::banding),
         quantityKey("clean.crisp", 100, OF_TICKET(clean.crisp))
             .called("Crisp", "%")
-            .does("Where a network cleans: from faithful (0: what is surest, a little soft) to crisp (100: edges and texture "
-                  "as sharp as in a fine picture, some of it guessed). Faces and letters stay nearer to faithful.",
+            .does("Where a network cleans: from faithful (0: what is surest, a little soft) to crisp (100: edges and "
+                  "texture "
+                  "as sharp as in a fine picture, some of it guessed). Faces and letters stay nearer to faithful, "
+                  "drawn clips "
+                  "wholly.",
                   "texture looks scratched, letters wobble.")
             .actsIf(cleansByNetwork, "where a network cleans")
             .onlyWhereItActs(),
@@ -175,6 +178,8 @@ StepPart cleanPart() {
         b.picture = b.enlarging() ? cleanedStage(b.source, b.ticket, b.found, true) : b.cleaned;
         if (cleansByNetwork(b.ticket) && !hasNetwork(b.ticket, b.found, 1))
             b.tell("the network for cleaning is missing; the classic way stands in");
+        if (cleansByNetwork(b.ticket) && b.ticket.clean.crisp.from != From::Measured && !hasCrisp(b.ticket, b.found))
+            b.tell("drawn clips stay faithful: Crisp does nothing here");
     };
     p.needsReadings = [](const Ticket& t) {
         const auto& c = t.clean;

@@ -6,8 +6,8 @@
 #include "core/model/model_folder.h"
 #include "core/model/shipped_networks.h"
 #include "core/motion/aligned_stage.h"
-#include "core/restore/face_stage.h"
 #include "core/restore/clean_stages.h"
+#include "core/restore/face_stage.h"
 
 #include <algorithm>
 #include <cmath>
@@ -19,7 +19,7 @@ namespace {
 constexpr double kRoughCompression = 45;
 constexpr double kNoisy = 5; // from here on the yield tells nothing: shrinking averages noise away
 constexpr double kTakenByFilters = 0.5;
-constexpr double kCrisp = 70, kCrispDrawn = 25, kDelicate = 0.4;
+constexpr double kCrisp = 70, kDelicate = 0.4;
 // What a network's whole steps leave to scaling; next to nothing where more pixels than delivered are asked for.
 constexpr double kLeftToScaling = 1.6, kLeftAbove = 1.05;
 
@@ -107,18 +107,20 @@ double enlargeStrength(const Ticket& t, const Inspection& found) {
     return t.enlarge.strength.resolve(measuredStrength(t, found), 0, kMostStrength);
 }
 
+bool hasCrisp(const Ticket& t, const Inspection& found) { return networkKind(t, found) != "drawn"; }
+
 double measuredCrisp(const Ticket& t, const Inspection& found) {
-    if (networkKind(t, found) == "drawn") return kCrispDrawn;
+    if (!hasCrisp(t, found)) return 0;
     return kCrisp * (1 - 0.5 * std::clamp(openNoise(found.readings) / kNoisy, 0.0, 1.0));
 }
 
 double enlargeCrisp(const Ticket& t, const Inspection& found) {
-    if (!t.enlarge.method.starts_with("learned")) return 0;
+    if (!t.enlarge.method.starts_with("learned") || !hasCrisp(t, found)) return 0;
     return t.enlarge.crisp.resolve(measuredCrisp(t, found), 0, 100);
 }
 
 double cleanCrisp(const Ticket& t, const Inspection& found) {
-    return cleansByNetwork(t) ? t.clean.crisp.resolve(measuredCrisp(t, found), 0, 100) : 0;
+    return cleansByNetwork(t) && hasCrisp(t, found) ? t.clean.crisp.resolve(measuredCrisp(t, found), 0, 100) : 0;
 }
 
 bool cleansByNetwork(const Ticket& t) { return t.clean.on && t.clean.method.starts_with("learned"); }
@@ -139,9 +141,8 @@ StagePtr cleanedByNetwork(StagePtr input, StagePtr guide, const Ticket& t, const
     const bool full = t.clean.method == "learned";
     if (!shipped(t, found, 1, full)) return nullptr;
     const auto cleaned = [&](const DamageLevels& told) {
-        return crispened(cleanCrisp(t, found), found, 1, [&](double crisp) {
-            return pass(input, guide, shipped(t, found, 1, full, crisp), told);
-        });
+        return crispened(cleanCrisp(t, found), found, 1,
+                         [&](double crisp) { return pass(input, guide, shipped(t, found, 1, full, crisp), told); });
     };
     // A network that is told of little damage does next to nothing: it is told of what there is, and mixed in by the
     // share that the person wants of it.

@@ -33,8 +33,10 @@ double measuredStrength(const Ticket&, const Inspection&);
 /// The strength used: the ticket's, given what "measured" means. %, [0, kMostStrength].
 double enlargeStrength(const Ticket&, const Inspection&);
 
-/// What "measured" means for crispness on this clip, %: how far from the faithful network to the crisp one. Drawn clips
-/// stay nearer to the faithful one, and so do noisy ones, whose noise a crisp network draws sharp.
+/// Whether there are crisp networks for this clip: drawn ones stay faithful.
+bool hasCrisp(const Ticket&, const Inspection&);
+/// What "measured" means for crispness on this clip, %: how far from the faithful network to the crisp one. Noisy clips
+/// stay nearer to the faithful one, for a crisp network draws their noise sharp; 0 where there are no crisp networks.
 double measuredCrisp(const Ticket&, const Inspection&);
 /// The crispness used by Enlarge and by Clean, %, [0, 100]; 0 where no network that ships does the work.
 double enlargeCrisp(const Ticket&, const Inspection&);

@@ -28,7 +28,7 @@ enum class Lie {
     ByPlace,      // its samples depend on where the region begins
     LeavesGaps,   // the last column is never written
     AsksOutside,  // for pixels that the input does not have
-    AsksLate, // for a frame after the last
+    AsksLate,     // for a frame after the last
     AsksWrongInput,
     ColoursOnly, // wrong in the last plane alone
 };
@@ -63,7 +63,6 @@ private:
 };
 
 std::vector<std::string> faultsOf(Lie lie) { return test::contractFaults(Liar(pattern(), lie)); }
-
 
 } // namespace
 
@@ -116,11 +115,17 @@ TEST_CASE("equal parameters give equal keys, others give others") {
     add(at([](int v) { return filmGrain(pattern(), 5, 3, 0.5, static_cast<std::uint32_t>(v)); }, 1, 2));
     add(at([](double v) { return keepOriginal(deblock(pattern(), 30), pattern(), v); }, 0.2, 0.4));
     add(at([](int v) { return aligned(pattern(), pattern(), v); }, -1, 1, 2));
-    add(at([](Kernel k) { return StagePtr(std::make_shared<ResampleStage>(pattern(), ScaleWindow{0, 0, 64, 48, 96, 72}, k,
-                                                                         PictureFormat{96, 72, 0, 0})); },
-           Kernel::Lanczos, Kernel::Bicubic));
-    add(at([](double x) { return StagePtr(std::make_shared<ResampleStage>(pattern(), ScaleWindow{x, 0, 60, 48, 96, 72},
-                                                                         Kernel::Lanczos, PictureFormat{96, 72, 0, 0})); },
-           0.5, 1.5));
+    add(at(
+        [](Kernel k) {
+            return StagePtr(std::make_shared<ResampleStage>(pattern(), ScaleWindow{0, 0, 64, 48, 96, 72}, k,
+                                                            PictureFormat{96, 72, 0, 0}));
+        },
+        Kernel::Lanczos, Kernel::Bicubic));
+    add(at(
+        [](double x) {
+            return StagePtr(std::make_shared<ResampleStage>(pattern(), ScaleWindow{x, 0, 60, 48, 96, 72},
+                                                            Kernel::Lanczos, PictureFormat{96, 72, 0, 0}));
+        },
+        0.5, 1.5));
     test::checkKeys(ways);
 }

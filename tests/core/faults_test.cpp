@@ -351,3 +351,33 @@ TEST_CASE("every kind of finding tells its own figure, at its place, and alone")
     i.readings.crushed = 0;
     CHECK(findings(i, facts)[0].told == "the file says so, but no combs show");
 }
+
+TEST_CASE("edges are read at the same places before and after: blocks that go do not widen them, blur does") {
+    const Picture truth = test::photograph(192, 192);
+    const auto widths = [&](const Picture& after) { return edgeWidths(truth, after, 1); };
+    const auto [own, same] = widths(truth);
+    CHECK(own == same);
+    CHECK(own > 1);
+    CHECK(own < 8);
+    double last = same;
+    for (const double sigma : {0.8, 1.6, 2.4}) {
+        Picture soft = truth;
+        soft.planes[0] = truth.planes[0].copy();
+        gaussianBlur(truth.planes[0], truth.planes[0].area(), sigma, soft.planes[0]);
+        const auto [before, after] = widths(soft);
+        CHECK(before <= own + 1);
+        CHECK(after > last);
+        last = after;
+    }
+    // Squares laid over it and taken away again: their borders are edges before, and count in neither.
+    Picture blocky = truth;
+    blocky.planes[0] = truth.planes[0].copy();
+    for (int y = 0; y < 192; ++y)
+        for (int x = 0; x < 192; ++x) blocky.planes[0].row(y)[x] += ((x / 8 + y / 8) % 2 ? 0.04f : -0.04f);
+    const auto [before, after] = edgeWidths(blocky, truth, 1);
+    CHECK(after == Approx(own).margin(1));
+    CHECK(std::abs(after - before) <= 1);
+    // Nothing to read where there is no edge.
+    const Picture flat = changed(truth, [](int, int) { return 0.5f; });
+    CHECK(std::isnan(edgeWidths(flat, flat, 1).first));
+}

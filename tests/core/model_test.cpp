@@ -3,6 +3,8 @@
 #include "core/engine/held_picture.h"
 #include "core/engine/resample_stage.h"
 #include "core/enlarge/network_stage.h"
+#include "core/model/arithmetic.h"
+#include "core/model/built_in_networks.h"
 #include "core/model/model_folder.h"
 #include "core/model/onnx_file.h"
 #include "core/model/opencv_runner.h"
@@ -12,6 +14,7 @@
 #include "tests/support/clips.h"
 #include "tests/support/contract.h"
 #include "tests/support/onnx_maker.h"
+#include "tests/support/skipped.h"
 
 #include <catch2/catch.hpp>
 #include <cmath>
@@ -414,4 +417,108 @@ TEST_CASE("strength runs from the filter alone through the network to beyond it,
     CHECK(added / double(all.pixels()) > 0.1 / 255);
     CHECK_FALSE(throughNetwork(source, {}, net, {}, Kernel::Lanczos, {}, 0.5)->key() ==
                 throughNetwork(source, {}, net, {})->key());
+}
+
+TEST_CASE("8-bit convolutions give what f32 gives, to within what no figure shows; without notes they are not used") {
+    if (!hasInt8()) return test::skipped("this processor has no 8-bit products");
+    for (const BuiltInNetwork& b : builtInNetworks()) {
+        const std::string name = b.name;
+        if (name == "estimate") continue;
+        INFO(name);
+        const auto bytes = std::as_bytes(std::span(b.bytes, b.end));
+        const auto exact = Network::fromBytes(bytes, name), coded = Network::fromBytes(bytes, name, NetPrecision::Int8);
+        CHECK(exact->precision() == NetPrecision::F32);
+        REQUIRE(coded->precision() == NetPrecision::Int8);
+        CHECK(exact->hash() != coded->hash());
+        // A picture, panned from frame to frame, at two levels of damage.
+        const Picture p = test::photograph(160, 128);
+        for (const float damage : {0.1f, 0.6f}) {
+            std::vector<float> in;
+            for (int c = 0; c < exact->inputChannels(); ++c)
+                for (int y = 0; y < 96; ++y)
+                    for (int x = 0; x < 112; ++x)
+                        in.push_back(c < exact->frames() ? p.planes[0].at(x + 8 + c % 3, y + 8) : damage / float(c));
+            std::vector<float> a(std::size_t(96 * 112 * exact->scale() * exact->scale())), q(a.size());
+            exact->run(in.data(), 96, 112, a.data());
+            coded->run(in.data(), 96, 112, q.data());
+            double sum = 0;
+            for (std::size_t i = 0; i < a.size(); ++i) sum += double(a[i] - q[i]) * (a[i] - q[i]);
+            const double alike = -10 * std::log10(sum / double(a.size()));
+            INFO("alike " << alike << " dB");
+            CHECK(alike > (name.ends_with("crisp") ? 50 : 54)); // crisp ones add more to be told
+            CHECK(alike < 95);                                  // it did something else
+        }
+    }
+    OnnxMaker m(1);
+    const std::string file =
+        m.bytes(m.conv(m.step("LeakyRelu", {m.conv("picture", 1, 8, "a")}, {}, {{"alpha", 0.1f}}), 8, 1, "b"));
+    CHECK(Network::fromBytes(asBytes(file), "n", NetPrecision::Int8)->precision() == NetPrecision::F32);
+}
+
+TEST_CASE("the notes for 8 bits are read with mistrust") {
+    const auto graphWith = [](const std::string& note) {
+        OnnxMaker m(1);
+        const std::string a = m.step("LeakyRelu", {m.conv("picture", 1, 2, "a")}, {}, {{"alpha", 0.1f}});
+        if (!note.empty()) m.note("ulmwood.activations", note);
+        const std::string file = m.bytes(m.conv(a, 2, 1, "b"));
+        return quantised(readOnnx(asBytes(file), "n"));
+    };
+    REQUIRE(graphWith("-0.5,2 -0.1,1"));
+    const auto q = *graphWith("-0.5,2 -0.1,1");
+    CHECK(std::ranges::count_if(q.values, [](const auto& v) { return v.has_value(); }) == 1);
+    for (const char* note : {"", "-0.5,2", "-0.5,2 -0.1,1 -0.1,1", "-0.5,2 -0.1,1;-0.1,1 -0.1,1", "nan,2 -0.1,1",
+                             "0.5,2 -0.1,1", "-0.5,inf -0.1,1", "words", "-0.5 2 -0.1 1"}) {
+        INFO(note);
+        CHECK_FALSE(graphWith(note));
+    }
+    CHECK(widerActivations("-1,2 -3,1;0,1", "-2,1 -1,4;-1,0") == "-2,2 -3,4;-1,1");
+    CHECK(widerActivations("-1,2", "-1,2 -1,2").empty());
+    // Evened out, the graph computes what it did.
+    OnnxMaker m(1);
+    const std::string a = m.step("LeakyRelu", {m.conv("picture", 1, 2, "a")}, {}, {{"alpha", 0.1f}});
+    m.note("ulmwood.activations", "-0.5,2 -0.1,9");
+    const std::string file = m.bytes(m.conv(a, 2, 1, "b"));
+    const NetGraph g = readOnnx(asBytes(file), "n");
+    std::vector<float> in(20 * 20);
+    for (std::size_t i = 0; i < in.size(); ++i) in[i] = float(i % 17) / 17;
+    CHECK(furthest(runPlain(g, in, 20, 20, "n"), runPlain(quantised(g)->graph, in, 20, 20, "n")) < 1e-5);
+}
+
+TEST_CASE(
+    "how networks compute is measured once and kept; another processor's plan, or a damaged one, is measured anew") {
+    const ArithmeticPlan plan = measureArithmetic();
+    REQUIRE(plan.tried.front().precision == NetPrecision::F32);
+    double fastest = 0;
+    for (const auto& w : plan.tried) {
+        INFO(nameOf(w.precision) << " " << w.speed << " times as fast, alike " << w.likeF32);
+        CHECK(w.speed > 0);
+        if (w.right()) fastest = std::max(fastest, w.speed);
+    }
+    const auto chosen = std::ranges::find(plan.tried, plan.chosen, &ArithmeticPlan::Way::precision);
+    CHECK(chosen->speed == fastest);
+    CHECK(int(plan.tried.size()) == 1 + int(hasInt8()) + int(hasBf16()));
+    test::TempFolder folder;
+    const std::string file = folder / "deep/processor.json";
+    keepArithmetic(file);
+    CHECK(arithmeticPlan().processor == plan.processor);
+    auto j = nlohmann::json::parse(readTextFile(file));
+    CHECK(j["processor"] == plan.processor);
+    // As kept, even where the figures are others.
+    j["tried"][0]["speed"] = 123.0;
+    writeFileWhole(file, j.dump());
+    keepArithmetic(file);
+    CHECK(arithmeticPlan().tried[0].speed == 123);
+    for (const auto& [key, value] : {std::pair<const char*, nlohmann::json>{"processor", "another"},
+                                     {"version", 99},
+                                     {"chosen", "f16"},
+                                     {"tried", "none"}}) {
+        auto other = j;
+        other[key] = value;
+        writeFileWhole(file, other.dump());
+        keepArithmetic(file);
+        INFO(key);
+        CHECK(arithmeticPlan().tried[0].speed == 1);
+        CHECK(nlohmann::json::parse(readTextFile(file))["processor"] == plan.processor);
+    }
+    keepArithmetic("");
 }

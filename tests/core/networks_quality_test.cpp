@@ -12,6 +12,7 @@
 #include "core/media/frame_convert.h"
 #include "core/model/shipped_networks.h"
 #include "core/model/yield.h"
+#include "core/picture/gaussian.h"
 #include "core/pipeline/delivery.h"
 #include "core/ticket/networks.h"
 #include "tests/support/clips.h"
@@ -89,12 +90,12 @@ Plane frameOf(const Looked& l, std::initializer_list<const char*> settings, int 
 }
 
 // dB of PSNR-Y over Lanczos, in the middle of the clip.
-double gain(const Damage& d, const char* method) {
+double gain(const Damage& d, const char* method, const char* crisp = "enlarge.crisp=0") {
     const TempFolder folder;
     const Looked l = lookOver(writeDamaged(folder, d));
     const Plane truth = truthAt(d, kFrames / 2).planes[0];
     const std::string how = std::string("enlarge.method=") + method;
-    return psnr(truth, frameOf(l, {"enlarge.scale=2", how.c_str()}, kFrames / 2)) -
+    return psnr(truth, frameOf(l, {"enlarge.scale=2", how.c_str(), crisp}, kFrames / 2)) -
            psnr(truth, frameOf(l, {"enlarge.scale=2", "enlarge.method=lanczos"}, kFrames / 2));
 }
 
@@ -107,6 +108,35 @@ TEST_CASE("networks enlarge nearer to the truth than Lanczos does, on good clips
     CHECK(gain({3, 30}, "learned") > 0.3);
     CHECK(gain({3, 30}, "learned-quick") > 0.2);
     CHECK(gain({6, 0}, "learned") > 0.5);
+}
+
+TEST_CASE("crisp networks bring back as much fine detail as the truth has, and stay near to it") {
+    // Root mean square of what a blur of 0.8 pixels takes away.
+    const auto fine = [](const Plane& p) {
+        Plane soft = p.copy();
+        gaussianBlur(p, p.area(), 0.8, soft);
+        double sum = 0;
+        for (int y = 8; y < kHeight - 8; ++y)
+            for (int x = 8; x < kWidth - 8; ++x) sum += std::pow(p.at(x, y) - soft.at(x, y), 2);
+        return std::sqrt(sum);
+    };
+    for (const Damage& d : {Damage{0, 0}, Damage{2, 30}}) {
+        const TempFolder folder;
+        const Looked l = lookOver(writeDamaged(folder, d));
+        const double truth = fine(truthAt(d, kFrames / 2).planes[0]);
+        const auto energy = [&](const char* crisp) {
+            return fine(frameOf(l, {"enlarge.scale=2", "enlarge.method=learned", crisp}, kFrames / 2)) / truth;
+        };
+        const double faithful = energy("enlarge.crisp=0"), half = energy("enlarge.crisp=50"),
+                     crisp = energy("enlarge.crisp=100");
+        INFO("noise " << d.noise << " crf " << d.crf << ": faithful " << faithful << ", half " << half << ", crisp "
+                      << crisp);
+        CHECK(half > faithful);
+        CHECK(crisp > half);
+        CHECK(crisp > faithful + 0.08);
+        CHECK(crisp < 1.2);
+        CHECK(gain(d, "learned", "enlarge.crisp=measured") > -0.4);
+    }
 }
 
 TEST_CASE("what frames before and after know is used: on a moving hard clip the full network beats the quick one") {
@@ -123,7 +153,8 @@ TEST_CASE("networks of the same size bring an encoded clip nearer to its truth, 
         const std::string how = std::string("clean.method=") + method;
         return std::pair(
             psnr(truth, frameOf(l, {}, kFrames / 2)),
-            psnr(truth, frameOf(l, {how.c_str(), "clean.blocks=measured", "clean.noise=measured"}, kFrames / 2)));
+            psnr(truth, frameOf(l, {how.c_str(), "clean.blocks=measured", "clean.noise=measured", "clean.crisp=0"},
+                                kFrames / 2)));
     };
     for (const char* method : {"learned", "learned-quick"}) {
         const auto [was, is] = cleaned({2, 32}, method);
@@ -139,8 +170,8 @@ TEST_CASE("a still hard clip flickers no more after a network than by Lanczos") 
     const Looked l = lookOver(writeDamaged(folder, {4, GENERATE(22, 26), 0}));
     const auto change = [&](const char* method) {
         const std::string how = std::string("enlarge.method=") + method;
-        return std::sqrt(test::meanSquare(frameOf(l, {"enlarge.scale=2", how.c_str()}, 4),
-                                          frameOf(l, {"enlarge.scale=2", how.c_str()}, 5)));
+        const auto shown = [&](int n) { return frameOf(l, {"enlarge.scale=2", how.c_str(), "enlarge.crisp=0"}, n); };
+        return std::sqrt(test::meanSquare(shown(4), shown(5)));
     };
     const double plain = change("lanczos");
     CHECK(plain * 219 > 0.2); // steps: there is something to flicker

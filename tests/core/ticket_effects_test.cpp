@@ -82,6 +82,8 @@ const std::vector<Effect>& effects() {
         {{"enlarge.scale=2", "enlarge.method=learned-quick"}, "enlarge.method=spline36"},
         {{"enlarge.scale=2", "enlarge.method=learned-quick"}, "enlarge.strength=20"},
         {{"enlarge.scale=2", "enlarge.method=learned-quick"}, "enlarge.kind=drawn"},
+        {{"enlarge.scale=2", "enlarge.method=learned-quick", "enlarge.crisp=0"}, "enlarge.crisp=100"},
+        {{"clean.method=learned-quick", "clean.crisp=0"}, "clean.crisp=100"},
         {{"enlarge.scale=1.5", "enlarge.method=learned-quick"}, "enlarge.above=2"},
         {{"enlarge.size=100x144", "enlarge.method=lanczos"}, "enlarge.x=0.1"},
         {{"enlarge.size=192x100", "enlarge.method=lanczos"}, "enlarge.y=0.9"},

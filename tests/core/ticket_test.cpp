@@ -44,7 +44,8 @@ json unlikeDefault(const TicketKey& k, const Ticket& t) {
     case TicketKey::Kind::Flag: return !now.get<bool>();
     case TicketKey::Kind::Number: return now == k.most ? k.least : std::floor(k.least + (k.most - k.least) / 2) + 1;
     case TicketKey::Kind::Quantity: return {{"from", "fixed"}, {"value", k.most / 2}};
-    case TicketKey::Kind::Choice: return k.choices.back().value == now ? k.choices.front().value : k.choices.back().value;
+    case TicketKey::Kind::Choice:
+        return k.choices.back().value == now ? k.choices.front().value : k.choices.back().value;
     case TicketKey::Kind::Size: return "642x360";
     case TicketKey::Kind::Aspect: return "4:5";
     case TicketKey::Kind::Method: return "spline36";
@@ -76,7 +77,8 @@ TEST_CASE("a ticket comes back from JSON as it went in, every field of it") {
     all.stretch.from = 1.5, all.stretch.to = 3;
     for (const TicketKey* k : ticketKeys()) {
         INFO(k->path);
-        const bool hasNoOther = k->path == "deliver.on" || (k->kind == TicketKey::Kind::Choice && k->choices.size() == 1);
+        const bool hasNoOther =
+            k->path == "deliver.on" || (k->kind == TicketKey::Kind::Choice && k->choices.size() == 1);
         CHECK((k->get(all) != k->get(untouched)) != hasNoOther);
     }
     test::TempFolder folder;

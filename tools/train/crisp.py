@@ -22,7 +22,7 @@ from train import BATCH, DATA, EDGE, FLOOR, Sequences
 
 KEEP_EVERY = 250   # steps
 BANDS = (0.8, 1.6, 3.2)  # sigma, pixels: detail between one blur and the next
-WEIGHTS = {"real": 0.02, "features": 0.5, "tone": 4.0, "ripple": 4.0, "gradient": 0.5, "error": 0.03}
+WEIGHTS = {"real": 0.08, "features": 0.5, "tone": 4.0, "ripple": 4.0, "gradient": 0.5, "error": 0.01}
 
 
 class Discriminator(nn.Module):
