@@ -2,7 +2,9 @@
 
 #include "core/media/frame_convert.h"
 
+#include <algorithm>
 #include <filesystem>
+#include <tuple>
 
 namespace ulm {
 namespace {
@@ -12,26 +14,29 @@ PictureFormat storedFormat(const Clip& clip) {
     return pictureFormatFor(av_get_pix_fmt(v.pixelFormat.c_str()), v.codedWidth, v.codedHeight, v.colour);
 }
 
-// Where a chroma sample lies after turning its block clockwise: columns of the table are 0, 90, 180 and 270 degrees.
-int turnedSite(int site, int rotation) {
-    static constexpr int kTurned[7][4] = {{0, 4, 0, 6}, {1, 4, 0, 6}, {2, 2, 2, 2}, {3, 0, 0, 5},
-                                          {4, 0, 6, 1}, {5, 3, 0, 0}, {6, 1, 4, 0}};
-    return kTurned[std::clamp(site, 0, 6)][rotation / 90];
-}
+// Where a chroma sample lies in its block of two by two, in halves from left and top, by its kind (1 … 6).
+constexpr int kSites[7][2] = {{0, 1}, {0, 1}, {1, 1}, {0, 0}, {1, 0}, {0, 2}, {1, 2}};
 
-// Where it lies after left and right are exchanged. On the right of its block, which no file can say, is written as
-// "not told"; readers then take the left, half a chroma sample off.
-int mirroredSite(int site) { return site == 1 || site == 3 || site == 5 ? 0 : site; }
+// Where it lies upright. On the right of its block, which no file can say, is written as "not told" (0); readers then
+// take the left, half a chroma sample off. What is not told is taken for the left here, too.
+int uprightSite(int site, int rotation, bool mirrored) {
+    if (rotation == 0 && !mirrored) return site;
+    int x = kSites[std::clamp(site, 0, 6)][0], y = kSites[std::clamp(site, 0, 6)][1];
+    if (mirrored) x = 2 - x;
+    for (int turned = 0; turned < rotation; turned += 90) std::tie(x, y) = std::pair(2 - y, x);
+    for (int kind = 1; kind <= 6; ++kind)
+        if (kSites[kind][0] == x && kSites[kind][1] == y) return kind;
+    return 0;
+}
 
 PictureFormat uprightFormat(const Clip& clip) {
     PictureFormat f = storedFormat(clip);
     const auto [rotation, mirrored] = std::pair(clip.facts().video.rotation, clip.facts().video.mirrored);
-    if (mirrored) f.colour.chromaSite = mirroredSite(f.colour.chromaSite);
+    f.colour.chromaSite = uprightSite(f.colour.chromaSite, rotation, mirrored);
     if (rotation % 180) {
         std::swap(f.width, f.height);
         std::swap(f.subW, f.subH);
     }
-    if (rotation) f.colour.chromaSite = turnedSite(f.colour.chromaSite, rotation);
     return f;
 }
 

@@ -82,7 +82,8 @@ std::optional<ArithmeticPlan> read(const std::string& file) {
 }
 
 void write(const ArithmeticPlan& p, const std::string& file) {
-    json j = {{"version", kVersion}, {"processor", p.processor}, {"chosen", nameOf(p.chosen)}, {"tried", json::array()}};
+    json j = {
+        {"version", kVersion}, {"processor", p.processor}, {"chosen", nameOf(p.chosen)}, {"tried", json::array()}};
     for (const ArithmeticPlan::Way& w : p.tried)
         j["tried"].push_back({{"way", nameOf(w.precision)}, {"speed", w.speed}, {"like_f32", w.likeF32}});
     try {
@@ -119,7 +120,8 @@ ArithmeticPlan measureArithmetic() {
         for (int k = 0; k < 4; ++k) { // the first prepares
             const auto start = std::chrono::steady_clock::now();
             runner.run(in.data(), kSide, kSide, out.data());
-            if (k) best = std::min(best, std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
+            if (k)
+                best = std::min(best, std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
         }
         if (p == NetPrecision::F32) {
             exact = out, slowest = best;

@@ -12,7 +12,7 @@ struct ArithmeticPlan {
     /// One way, tried on a test picture by the general network.
     struct Way {
         NetPrecision precision = NetPrecision::F32;
-        double speed = 1; ///< times as fast as f32
+        double speed = 1;   ///< times as fast as f32
         double likeF32 = 0; ///< PSNR of its result against f32's, dB; 99 for f32
         bool right() const;
     };
@@ -30,8 +30,9 @@ ArithmeticPlan measureArithmetic();
 /// The plan in force: when first asked for, it is read from the file that keepArithmetic() named, or measured.
 ArithmeticPlan arithmeticPlan();
 
-/// From now on the plan in force is the one kept in `file`, where that was measured on this processor; else one is measured
-/// when it is first asked for, and kept there (where that can be written). For networks that are opened afterwards.
+/// From now on the plan in force is the one kept in `file`, where that was measured on this processor; else one is
+/// measured when it is first asked for, and kept there (where that can be written). For networks that are opened
+/// afterwards.
 void keepArithmetic(const std::string& file);
 
 /// The file it is kept in: beside the session and people's own targets.

@@ -8,8 +8,9 @@
 namespace ulm {
 namespace {
 
-constexpr double kEvened = 0.7; // of a channel's reach that is evened out: fully, quiet channels would be drawn too wide
-constexpr float kUsed = 0.85f;   // of the whole reach that codes cover: the last of it is rare, and finer steps gain more
+constexpr double kEvened =
+    0.7;                       // of a channel's reach that is evened out: fully, quiet channels would be drawn too wide
+constexpr float kUsed = 0.85f; // of the whole reach that codes cover: the last of it is rare, and finer steps gain more
 constexpr std::size_t kMostLayers = 256, kMostChannels = 4096;
 
 struct Reach {

@@ -55,6 +55,10 @@ std::shared_ptr<const Network> shippedNetwork(const std::string& name, std::opti
     return all[wanted] = b ? opened([&] { return Network::fromBytes(bytesOf(*b), name, wanted.second); }) : nullptr;
 }
 
+bool hasCrispNetwork(const std::string& kind, int scale, bool full) {
+    return !hidden && builtIn(nameOf(kind, scale, full) + "-crisp");
+}
+
 std::shared_ptr<const Network> shippedNetwork(const std::string& kind, int scale, bool full, double crisp) {
     const std::string name = nameOf(kind, scale, full);
     const int share = static_cast<int>(std::lround(100 * std::clamp(crisp, 0.0, 1.0)));

@@ -16,6 +16,9 @@ std::shared_ptr<const Network> shippedNetwork(const std::string& name, std::opti
 /// null where it is missing itself.
 std::shared_ptr<const Network> shippedNetwork(const std::string& kind, int scale, bool full, double crisp = 0);
 
+/// Whether a crisp network ships for it.
+bool hasCrispNetwork(const std::string& kind, int scale, bool full);
+
 /// For tests: as though the program had been built without networks, while this lives.
 class WithoutShippedNetworks {
 public:

@@ -137,16 +137,6 @@ StepPart cleanPart() {
             .called("Banding")
             .does("Turns steps in skies and glows back into slopes, %.", "faint folds and clouds vanish.")
             .follows(&Readings::banding),
-        quantityKey("clean.crisp", 100, OF_TICKET(clean.crisp))
-            .called("Crisp", "%")
-            .does("Where a network cleans: from faithful (0: what is surest, a little soft) to crisp (100: edges and "
-                  "texture "
-                  "as sharp as in a fine picture, some of it guessed). Faces and letters stay nearer to faithful, "
-                  "drawn clips "
-                  "wholly.",
-                  "texture looks scratched, letters wobble.")
-            .actsIf(cleansByNetwork, "where a network cleans")
-            .onlyWhereItActs(),
         numberKey("clean.texture", 0, 100, OF_TICKET(clean.texture))
             .called("Texture first", "%")
             .does("Raises the clip's own fine texture before it is treated, so that it is not smoothed away.",
@@ -170,16 +160,12 @@ StepPart cleanPart() {
         flagKey("clean.faces", OF_TICKET(clean.gentleFaces))
             .called("Gentler on faces")
             .does("Half of the original stays on faces; they are outlined on the picture while Clean is open.")};
-    for (TicketKey& k : p.keys)
-        if (k.path == "clean.crisp") k.reading = measuredCrisp;
     p.told = told;
     p.build = [](Building& b) {
         b.cleaned = cleanedStage(b.source, b.ticket, b.found, false);
         b.picture = b.enlarging() ? cleanedStage(b.source, b.ticket, b.found, true) : b.cleaned;
         if (cleansByNetwork(b.ticket) && !hasNetwork(b.ticket, b.found, 1))
             b.tell("the network for cleaning is missing; the classic way stands in");
-        if (cleansByNetwork(b.ticket) && b.ticket.clean.crisp.from != From::Measured && !hasCrisp(b.ticket, b.found))
-            b.tell("drawn clips stay faithful: Crisp does nothing here");
     };
     p.needsReadings = [](const Ticket& t) {
         const auto& c = t.clean;

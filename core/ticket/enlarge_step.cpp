@@ -75,7 +75,7 @@ std::string told(const StepView& v) {
                     " pixels, by " + (t.enlarge.on ? methodWords(t, v.found) : "Lanczos");
     if (enlargesByNetwork(t))
         s += ", " + quantityText("strength", t.enlarge.strength, measuredStrength(t, v.found), kMostStrength, 0, " %");
-    if (t.enlarge.on && t.enlarge.method.starts_with("learned") && hasCrisp(t, v.found))
+    if (t.enlarge.on && enlargesCrisp(t, v.found))
         s += ", " + quantityText("crisp", t.enlarge.crisp, measuredCrisp(t, v.found), 100, 0, " %");
     if (enlargesByNetwork(t) && t.enlarge.above > 1)
         s += ", worked at ×" + shortNumber(t.enlarge.above, 2) + " of that";
@@ -159,8 +159,9 @@ StepPart enlargePart() {
         const Ticket::Enlarge& e = b.ticket.enlarge;
         if (e.on && e.method.starts_with("learned") && !hasNetwork(b.ticket, b.found, 2))
             b.tell("the network for enlarging is missing; Lanczos stands in");
-        if (e.on && e.method.starts_with("learned") && e.crisp.from != From::Measured && !hasCrisp(b.ticket, b.found))
-            b.tell("drawn clips stay faithful: Crisp does nothing here");
+        if (e.on && e.method.starts_with("learned") && e.crisp.from != From::Measured &&
+            !enlargesCrisp(b.ticket, b.found))
+            b.tell("no crisp network for this kind of clip and method: it is enlarged faithfully");
         if (!b.enlarging()) return;
         if (StagePtr s = enlarged(b))
             b.picture = s;

@@ -19,7 +19,7 @@ namespace {
 constexpr double kRoughCompression = 45;
 constexpr double kNoisy = 5; // from here on the yield tells nothing: shrinking averages noise away
 constexpr double kTakenByFilters = 0.5;
-constexpr double kCrisp = 70, kDelicate = 0.4;
+constexpr double kCrisp = 70, kCrispRough = 45, kDelicate = 0.4;
 // What a network's whole steps leave to scaling; next to nothing where more pixels than delivered are asked for.
 constexpr double kLeftToScaling = 1.6, kLeftAbove = 1.05;
 
@@ -107,20 +107,18 @@ double enlargeStrength(const Ticket& t, const Inspection& found) {
     return t.enlarge.strength.resolve(measuredStrength(t, found), 0, kMostStrength);
 }
 
-bool hasCrisp(const Ticket& t, const Inspection& found) { return networkKind(t, found) != "drawn"; }
-
 double measuredCrisp(const Ticket& t, const Inspection& found) {
-    if (!hasCrisp(t, found)) return 0;
-    return kCrisp * (1 - 0.5 * std::clamp(openNoise(found.readings) / kNoisy, 0.0, 1.0));
+    const double most = networkKind(t, found) == "general" ? kCrisp : kCrispRough;
+    return most * (1 - 0.5 * std::clamp(openNoise(found.readings) / kNoisy, 0.0, 1.0));
+}
+
+bool enlargesCrisp(const Ticket& t, const Inspection& found) {
+    return t.enlarge.method.starts_with("learned") &&
+           hasCrispNetwork(networkKind(t, found), 2, t.enlarge.method == "learned");
 }
 
 double enlargeCrisp(const Ticket& t, const Inspection& found) {
-    if (!t.enlarge.method.starts_with("learned") || !hasCrisp(t, found)) return 0;
-    return t.enlarge.crisp.resolve(measuredCrisp(t, found), 0, 100);
-}
-
-double cleanCrisp(const Ticket& t, const Inspection& found) {
-    return cleansByNetwork(t) && hasCrisp(t, found) ? t.clean.crisp.resolve(measuredCrisp(t, found), 0, 100) : 0;
+    return enlargesCrisp(t, found) ? t.enlarge.crisp.resolve(measuredCrisp(t, found), 0, 100) : 0;
 }
 
 bool cleansByNetwork(const Ticket& t) { return t.clean.on && t.clean.method.starts_with("learned"); }
@@ -138,12 +136,8 @@ StagePtr cleanedByNetwork(StagePtr input, StagePtr guide, const Ticket& t, const
     const Readings& r = found.readings;
     const DamageLevels levels = damageLevels(t, found);
     if (levels.compression < 0.01 && levels.noise < 0.01) return input;
-    const bool full = t.clean.method == "learned";
-    if (!shipped(t, found, 1, full)) return nullptr;
-    const auto cleaned = [&](const DamageLevels& told) {
-        return crispened(cleanCrisp(t, found), found, 1,
-                         [&](double crisp) { return pass(input, guide, shipped(t, found, 1, full, crisp), told); });
-    };
+    const auto net = shipped(t, found, 1, t.clean.method == "learned");
+    if (!net) return nullptr;
     // A network that is told of little damage does next to nothing: it is told of what there is, and mixed in by the
     // share that the person wants of it.
     const auto share = [](const Quantity& q, double reading, double most) {
@@ -153,9 +147,9 @@ StagePtr cleanedByNetwork(StagePtr input, StagePtr guide, const Ticket& t, const
     };
     const double wanted = std::max(share(t.clean.blocks, r.blocking, kMostBlocks) * (levels.compression > 0.01),
                                    share(t.clean.noise, r.noise, kMostNoise) * (levels.noise > 0.01));
-    if (wanted <= 0 || wanted >= 1) return cleaned(levels);
+    if (wanted <= 0 || wanted >= 1) return pass(input, guide, net, levels);
     const DamageLevels told{levels.compression / wanted, levels.noise / wanted};
-    return keepOriginal(cleaned(told), input, 1 - wanted);
+    return keepOriginal(pass(input, guide, net, told), input, 1 - wanted);
 }
 
 StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const Ticket& t, const Inspection& found) {

@@ -33,14 +33,13 @@ double measuredStrength(const Ticket&, const Inspection&);
 /// The strength used: the ticket's, given what "measured" means. %, [0, kMostStrength].
 double enlargeStrength(const Ticket&, const Inspection&);
 
-/// Whether there are crisp networks for this clip: drawn ones stay faithful.
-bool hasCrisp(const Ticket&, const Inspection&);
-/// What "measured" means for crispness on this clip, %: how far from the faithful network to the crisp one. Noisy clips
-/// stay nearer to the faithful one, for a crisp network draws their noise sharp; 0 where there are no crisp networks.
+/// What "measured" means for crispness on this clip, %: how far from the faithful network to the crisp one. Hard and
+/// noisy clips stay nearer to the faithful one, for a crisp network draws noise and guesses sharp.
 double measuredCrisp(const Ticket&, const Inspection&);
-/// The crispness used by Enlarge and by Clean, %, [0, 100]; 0 where no network that ships does the work.
+/// Whether a crisp network ships for this clip and method: drawn clips stay faithful, and so do quick networks.
+bool enlargesCrisp(const Ticket&, const Inspection&);
+/// The crispness used, %, [0, 100]; 0 where there is no crisp network for it.
 double enlargeCrisp(const Ticket&, const Inspection&);
-double cleanCrisp(const Ticket&, const Inspection&);
 
 bool cleansByNetwork(const Ticket&);
 bool enlargesByNetwork(const Ticket&);

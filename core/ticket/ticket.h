@@ -35,7 +35,6 @@ struct Ticket {
         std::string method = "classic"; ///< who removes blocks and noise: learned, learned-quick, classic
         Quantity blocks, noise;         ///< see docs/ticket.md for units
         Quantity chroma;                ///< colour noise
-        Quantity crisp;                 ///< where a network cleans: from faithful to crisp, %, [0, 100]
         Quantity ringing{From::Fixed, 0, 0}, stairs{From::Fixed, 0, 0}, banding{From::Fixed, 0, 0};
         bool temporal = true;    ///< noise is averaged along movement too
         double texture = 0;      ///< percent by which fine texture is raised beforehand, [0, 100]

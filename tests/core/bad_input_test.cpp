@@ -1,6 +1,7 @@
 #include "core/deliver/export.h"
 #include "core/deliver/movie_writer.h"
 #include "core/inspect/inspection.h"
+#include "core/media/frame_convert.h"
 #include "core/media/sound_reader.h"
 #include "demo/synth.h"
 #include "tests/support/clips.h"
@@ -255,4 +256,43 @@ TEST_CASE("recordings of hours are looked over in runs, and what was sampled is 
             CHECK(std::isfinite(p.value));
         CHECK_NOTHROW(inspectionFromJson(nlohmann::json::parse(toJson(quiet, c->facts()).dump()), "kept"));
     }
+}
+
+TEST_CASE(
+    "pictures that never come out are shown as the last one that did, wherever reading begins, and are told as lost") {
+    TempFolder folder;
+    ClipRecipe r;
+    r.frames = 40;
+    r.gop = 20;
+    r.bFrames = 0;
+    writeClip(folder / "in.mkv", r);
+    std::string bytes = bytesOf(folder / "in.mkv");
+    const ClipPtr clean = Clip::openVideo(folder / "in.mkv");
+    // Frames 9 to 11 and the last two are made units of a kind that no decoder knows.
+    for (const std::int64_t n : {9, 10, 11, 38, 39}) {
+        const auto at = static_cast<std::size_t>(clean->frames()[static_cast<std::size_t>(n)].position);
+        const std::size_t unit = bytes.find('\x41', at);
+        REQUIRE(unit < at + 30);
+        bytes[unit] = '\x5f';
+    }
+    put(folder / "bad.mkv", bytes);
+    const ClipPtr clip = Clip::openVideo(folder / "bad.mkv");
+    REQUIRE(clip->frameCount() == 40);
+    const auto read = [&](std::initializer_list<int> wanted, auto budget) {
+        FrameReader reader(clip, PacketDecoder::Threads::Slices, budget);
+        for (const int n : wanted) {
+            const DecodedFrame f = reader.frame(n, {});
+            PictureFormat format{96, 64};
+            Picture p = Picture::make(format, format.frame());
+            toPicture(*f.picture, p);
+            const bool hole = (n >= 9 && n <= 11) || n >= 38;
+            INFO("frame " << n);
+            CHECK(f.lost == hole);
+            if (n < 12 || n > 19) CHECK(test::numberOn(p.planes[0]) == (n >= 38 ? 37 : hole ? 8 : n));
+        }
+        return reader.lostFrames();
+    };
+    CHECK(read({8, 9, 10, 11, 22, 37, 38, 39}, std::size_t(8) << 20) == 5);
+    CHECK(read({10, 9, 8}, std::size_t(8) << 20) >= 2);
+    CHECK(read({39, 38, 30, 10}, 1) >= 3);
 }

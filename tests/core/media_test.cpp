@@ -9,6 +9,7 @@
 
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <map>
 
 using namespace ulm;
 using test::ClipRecipe;
@@ -341,4 +342,76 @@ TEST_CASE("facts are told as the command line contract has them") {
         CHECK(j["video"].contains(key));
     CHECK(j["audio"][0]["rate"] == 48000);
     CHECK(j["audio"][0]["channels"] == 2);
+}
+
+TEST_CASE("a file without times is counted by decoding it to its very end") {
+    TempFolder folder;
+    ClipRecipe r;
+    r.frames = 31;
+    r.muxer = "h264";
+    writeClip(folder / "raw.h264", r);
+    const ClipPtr clip = Clip::openVideo(folder / "raw.h264");
+    REQUIRE(clip->frameCount() == 31);
+    const SourceStage source(reader(clip));
+    Engine engine(0);
+    for (const std::int64_t n : {0, 15, 29, 30})
+        CHECK(test::numberOn(engine.pull(source, n, source.format().frame(), {}).planes[0]) == n);
+}
+
+TEST_CASE("chroma lies where it lay in the picture, however a clip is turned or mirrored") {
+    // Where each kind puts the sample in its block of two by two: 0 … 1 from left and top (ISO/IEC 23091-2, 8.7).
+    struct Place {
+        double x, y;
+        bool operator==(const Place&) const = default;
+    };
+    const std::map<int, Place> places{{1, {0, 0.5}}, {2, {0.5, 0.5}}, {3, {0, 0}},
+                                      {4, {0.5, 0}}, {5, {0, 1}},     {6, {0.5, 1}}};
+    const int turn = GENERATE(0, 90, 180, 270);
+    const bool mirror = GENERATE(false, true);
+    const int site = GENERATE(1, 2, 3, 4, 5, 6);
+    Place p = places.at(site);
+    if (mirror) p.x = 1 - p.x;
+    for (int k = 0; k < turn; k += 90) p = {1 - p.y, p.x};
+    int expected = 0; // not told, where no kind lies there
+    for (const auto& [kind, place] : places)
+        if (place == p) expected = kind;
+    TempFolder folder;
+    ClipRecipe r;
+    r.frames = 2;
+    r.rotate = turn;
+    r.mirror = mirror;
+    r.options = {{"x264-params", "chromaloc=" + std::to_string(site - 1)}};
+    writeClip(folder / "s.mp4", r);
+    const ClipPtr clip = Clip::openVideo(folder / "s.mp4");
+    REQUIRE(clip->facts().video.colour.chromaSite == site);
+    INFO("site " << site << " turned by " << turn << (mirror ? ", mirrored" : ""));
+    const int got = SourceStage(reader(clip)).format().colour.chromaSite;
+    CHECK(got == expected);
+}
+
+TEST_CASE("a turned clip of half the colours across has half of them down, each beside its own picture") {
+    TempFolder folder;
+    ClipRecipe r;
+    r.frames = 2;
+    r.format = AV_PIX_FMT_YUV422P;
+    writeClip(folder / "lying.mp4", r);
+    r.rotate = 90;
+    writeClip(folder / "turned.mp4", r);
+    Engine engine(0);
+    const SourceStage lying(reader(Clip::openVideo(folder / "lying.mp4"))),
+        turned(reader(Clip::openVideo(folder / "turned.mp4")));
+    REQUIRE((lying.format().subW == 1 && lying.format().subH == 0));
+    REQUIRE((turned.format().subW == 0 && turned.format().subH == 1));
+    const Picture a = engine.pull(lying, 1, lying.format().frame(), {}),
+                  b = engine.pull(turned, 1, turned.format().frame(), {});
+    for (int c = 0; c < 3; ++c) {
+        const Rect all = b.planes[c].area();
+        REQUIRE(all.w == a.planes[c].area().h);
+        REQUIRE(all.h == a.planes[c].area().w);
+        double worst = 0;
+        for (int y = 0; y < all.h; ++y)
+            for (int x = 0; x < all.w; ++x)
+                worst = std::max(worst, std::abs(double(b.planes[c].at(x, y)) - a.planes[c].at(y, all.w - 1 - x)));
+        CHECK(worst < 1e-6);
+    }
 }

@@ -5,8 +5,9 @@ The loss of least error gives the mean of all that might have been there, which 
 the picture with the plain enlargement beside it, is asked which of truth and result looks more real (relativistic average:
 Jolicoeur-Martineau, "The relativistic discriminator", 2018; for enlarging: Wang et al., "ESRGAN", 2018). Beside it: its
 features are to match; blurred pictures are to be equal, which pins tone and colour; what goes beyond the truth's own range in a
-small neighbourhood is punished, for that is a ripple or a halo; gradients are to be similar (Xue et al., "GMSD", 2014); and
-a little of the old loss.
+small neighbourhood is punished, for that is a ripple or a halo; gradients are to be similar (Xue et al., "GMSD", 2014); each crop is
+to hold as much of every fine pattern as the truth, wherever it lies, for small networks like to weave one of their own; and a
+little of the old loss.
 """
 import sys
 import time
@@ -22,7 +23,7 @@ from train import BATCH, DATA, EDGE, FLOOR, Sequences
 
 KEEP_EVERY = 250   # steps
 BANDS = (0.8, 1.6, 3.2)  # sigma, pixels: detail between one blur and the next
-WEIGHTS = {"real": 0.08, "features": 0.5, "tone": 4.0, "ripple": 4.0, "gradient": 0.5, "error": 0.01}
+WEIGHTS = {"real": 0.08, "features": 0.5, "tone": 4.0, "ripple": 4.0, "gradient": 0.5, "spectrum": 0.15, "error": 0.01}
 
 
 class Discriminator(nn.Module):
@@ -59,6 +60,14 @@ def gradient_similarity(a: torch.Tensor, b: torch.Tensor) -> torch.Tensor:
     return (2 * ga * gb + c) / (ga * ga + gb * gb + c)
 
 
+def spectrum(p: torch.Tensor, side: int = 16) -> torch.Tensor:
+    """[n, side, side / 2 + 1]: logarithm of each crop's mean amplitude of every frequency, over windowed squares."""
+    window = torch.hann_window(side, periodic=False)
+    squares = F.unfold(p, side, stride=side // 2).transpose(1, 2).reshape(len(p), -1, side, side)
+    squares = (squares - squares.mean((2, 3), keepdim=True)) * (window[:, None] * window[None])
+    return torch.log(torch.fft.rfft2(squares).abs().mean(1) + 2e-3)
+
+
 def generator_loss(judge: Discriminator, base, y, t) -> tuple[torch.Tensor, dict]:
     with torch.no_grad():
         real, real_features = judge(torch.cat([t, base], 1))
@@ -69,6 +78,7 @@ def generator_loss(judge: Discriminator, base, y, t) -> tuple[torch.Tensor, dict
     above, below = y - F.max_pool2d(t, 5, 1, 2), -F.max_pool2d(-t, 5, 1, 2) - y
     parts["ripple"] = (F.relu(above) + F.relu(below)).mean()
     parts["gradient"] = 1 - gradient_similarity(y, t).mean()
+    parts["spectrum"] = (spectrum(y) - spectrum(t)).abs().mean()
     parts["error"] = torch.log(((y - t) ** 2).mean((1, 2, 3)) + FLOOR[2]).mean()
     return sum(WEIGHTS[n] * p for n, p in parts.items()), {n: float(p) for n, p in parts.items()}
 
