@@ -3,6 +3,7 @@
 #include "app/bench_page.h"
 #include "app/main_window.h"
 #include "app/proof/proof_page.h"
+#include "app/widgets/preferences.h"
 #include "app/shelf/clip_shelf.h"
 #include "app/shelf/facts_sheet.h"
 #include "app/table/shapes_strip.h"
@@ -59,10 +60,11 @@ public:
         if (!waitFor([&] { return window_.bench().overdone().fresh(); })) qWarning("the meter did not settle");
         for (int i = 0; i < 20; ++i) QApplication::processEvents(QEventLoop::AllEvents, 10);
     }
-    void take(const QString& name) {
+    void take(const QString& name) { take(name, window_); }
+    void take(const QString& name, QWidget& what) {
         QApplication::processEvents();
         if (!all_ && !wanted_.removeOne(name)) return;
-        window_.grab().save(folder_ + "/" + name + ".png");
+        what.grab().save(folder_ + "/" + name + ".png");
     }
     bool done() const { return !all_ && wanted_.isEmpty(); }
 
@@ -131,6 +133,12 @@ int main(int argc, char** argv) {
     camera.settle();
     waitFor([&] { return !window.findChild<QLabel*>("enlarge.gain")->text().isEmpty(); });
     camera.take("bench-enlarge");
+    if (camera.done()) return 0;
+    {
+        Preferences preferences(&window);
+        preferences.show();
+        camera.take("preferences", preferences);
+    }
     if (camera.done()) return 0;
     // A size of another shape, and where it cuts.
     ulm::Ticket cut = window.project().at(2).ticket;

@@ -396,6 +396,7 @@ public:
                     inspectClip(Clip::openVideo(path("masters/" + std::string(name) + ".mp4")), {}).readings;
                 Ticket t;
                 setByAssignment(t, std::string("enlarge.method=") + method);
+                setByAssignment(t, "enlarge.crisp=0"); // the faithful end is the one that figures judge
                 const StagePtr source = std::make_shared<SourceStage>(reader);
                 Engine engine(std::size_t(128) << 20);
                 double gain = 0;

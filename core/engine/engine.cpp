@@ -13,7 +13,7 @@ Picture Engine::pull(const Stage& stage, std::int64_t frame, const Rect& wanted,
     if (region.empty()) throw std::logic_error("Engine::pull: the region lies outside the frame");
     cancel.check();
     if (keep == Keep::Inputs || !stage.worthKeeping()) return computeRegion(stage, frame, region, cancel);
-    if (auto kept = cache_.findOrClaim(stage.key(), frame, region)) return *kept;
+    if (auto kept = cache_.findOrClaim(stage.key(), frame, region, cancel)) return *kept;
     try {
         const Picture result = computeRegion(stage, frame, region, cancel);
         cache_.finish(stage.key(), frame, region, result);

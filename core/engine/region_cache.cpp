@@ -15,7 +15,8 @@ std::optional<RegionCache::Entries::iterator> RegionCache::covering(const Place&
     return pending;
 }
 
-std::optional<Picture> RegionCache::findOrClaim(Key stage, std::int64_t frame, const Rect& region) {
+std::optional<Picture> RegionCache::findOrClaim(Key stage, std::int64_t frame, const Rect& region,
+                                                const CancelToken& cancel) {
     const Place place{stage, frame};
     std::unique_lock lock(mutex_);
     for (;;) {
@@ -25,7 +26,8 @@ std::optional<Picture> RegionCache::findOrClaim(Key stage, std::int64_t frame, c
             entries_.splice(entries_.begin(), entries_, *it);
             return (*it)->picture->view(region);
         }
-        ready_.wait(lock);
+        ready_.wait_for(lock, std::chrono::milliseconds(20)); // nobody wakes those who are cancelled
+        cancel.check();
     }
     entries_.push_front({place, region, std::nullopt, 0});
     index_[place].push_back(entries_.begin());

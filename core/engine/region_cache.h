@@ -21,8 +21,9 @@ public:
     explicit RegionCache(std::size_t budgetBytes) : budget_(budgetBytes) {}
 
     /// A kept picture covering `region`, narrowed to it. Otherwise empty, and the caller now owns the computation: it
-    /// must call finish() or abandon() with the same arguments.
-    std::optional<Picture> findOrClaim(Key stage, std::int64_t frame, const Rect& region);
+    /// must call finish() or abandon() with the same arguments. Waits for a region that another computes; throws
+    /// Cancelled where `cancel` says so meanwhile.
+    std::optional<Picture> findOrClaim(Key stage, std::int64_t frame, const Rect& region, const CancelToken& cancel);
     void finish(Key stage, std::int64_t frame, const Rect& region, const Picture& result);
     void abandon(Key stage, std::int64_t frame, const Rect& region);
 

@@ -158,6 +158,31 @@ TEST_CASE("the cache stays inside its budget, dropping what was used longest ago
     CHECK(engine.cache().bytes() == 0);
 }
 
+TEST_CASE("who waits for another's region can be cancelled, and goes on where the other fails") {
+    Engine engine(std::size_t(8) << 20);
+    const auto stage = std::make_shared<CountingStage>(pattern(64, 48));
+    stage->slowness = 400;
+    const CancelToken first, second;
+    const Rect all = stage->format().frame();
+    std::thread worker([&] { CHECK_THROWS_AS(engine.pull(*stage, 0, all, first), Cancelled); });
+    while (stage->runs == 0) std::this_thread::yield();
+    // Cancelled while it waits: it leaves at once, though the other still works.
+    std::thread impatient([&] { CHECK_THROWS_AS(engine.pull(*stage, 0, all, second), Cancelled); });
+    std::this_thread::sleep_for(std::chrono::milliseconds(30));
+    second.cancel();
+    impatient.join();
+    CHECK(stage->runs == 1);
+    // The one that computes gives up: who waits takes over.
+    Picture got;
+    std::thread patient([&] { got = engine.pull(*stage, 0, all, {}); });
+    std::this_thread::sleep_for(std::chrono::milliseconds(30));
+    first.cancel();
+    worker.join();
+    patient.join();
+    CHECK(stage->runs == 2);
+    CHECK(got.area == all);
+}
+
 TEST_CASE("two threads that want the same region compute it once") {
     const auto counting = std::make_shared<CountingStage>(pattern(64, 64));
     counting->slowness = 30;

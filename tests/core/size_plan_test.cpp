@@ -82,6 +82,14 @@ TEST_CASE("a size plan says how a delivery is encoded, and the export comes out 
     CHECK(byRate.twoPass);
     CHECK(byRate.expected == Approx(double(made(rate).bytes)).epsilon(0.15));
     CHECK(planSize(*deliveryOf(clip, {"deliver.bitrate=600"}, 0.01), nullptr).way == Way::CannotFit);
+    // One that would go over the limit is not taken as it is: the limit wins.
+    const auto limitedTo = [&](double share) {
+        return deliveryOf(clip, {"finish.grain.amount=6", "deliver.bitrate=600"}, share * byRate.expected / 1e6);
+    };
+    CHECK(needsForecast(*limitedTo(0.9)));
+    CHECK(planSize(*limitedTo(0.9), &f).way != Way::Bitrate);
+    CHECK_FALSE(needsForecast(*limitedTo(1.2)));
+    CHECK(planSize(*limitedTo(1.2), nullptr).way == Way::Bitrate);
     // A forecast made with filters in the networks' place is trusted less.
     Forecast stand = f;
     stand.standIn = true;

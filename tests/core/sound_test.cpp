@@ -79,6 +79,25 @@ TEST_CASE("sound encoded anew begins when it did, to within five milliseconds") 
     }
 }
 
+TEST_CASE("a file whose whole clock starts late is delivered from zero, its sound still beside its pictures") {
+    TempFolder folder;
+    test::ClipRecipe r;
+    r.frames = 50;
+    r.offset = 3;
+    SoundRecipe s;
+    s.codec = "pcm_s16le";
+    s.begins = 0.7;
+    r.tracks = {s};
+    test::writeClip(folder / "in.mkv", r);
+    const double fromFirstPicture = onset(folder / "in.mkv") - Clip::openVideo(folder / "in.mkv")->fileSecondsAt(0);
+    CHECK(fromFirstPicture == Approx(0.7).margin(0.006));
+    Ticket t;
+    setByAssignment(t, "sound.mode=aac");
+    exportClip({folder / "in.mkv", folder / "out.mp4", t}, {});
+    CHECK(Clip::openVideo(folder / "out.mp4")->fileSecondsAt(0) == Approx(0).margin(0.001));
+    CHECK(onset(folder / "out.mp4") == Approx(0.7).margin(0.006));
+}
+
 TEST_CASE("sound that starts late stays late") {
     TempFolder folder;
     test::ClipRecipe r;
