@@ -3,7 +3,6 @@
 #include "app/bench_page.h"
 #include "app/main_window.h"
 #include "app/proof/proof_page.h"
-#include "app/widgets/preferences.h"
 #include "app/shelf/clip_shelf.h"
 #include "app/shelf/facts_sheet.h"
 #include "app/table/shapes_strip.h"
@@ -14,6 +13,7 @@
 #include "app/ticket/ticket_sheet.h"
 #include "app/trials/trials_page.h"
 #include "app/widgets/error_note.h"
+#include "app/widgets/preferences.h"
 #include "app/widgets/theme.h"
 
 #include <QApplication>

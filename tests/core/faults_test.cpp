@@ -381,3 +381,18 @@ TEST_CASE("edges are read at the same places before and after: blocks that go do
     const Picture flat = changed(truth, [](int, int) { return 0.5f; });
     CHECK(std::isnan(edgeWidths(flat, flat, 1).first));
 }
+
+TEST_CASE("a shaded surface beside an edge is no part of the edge") {
+    PictureFormat format{128, 64};
+    Picture p = Picture::make(format, format.frame());
+    for (const int k : {1, 2})
+        for (int y = 0; y < p.planes[k].area().h; ++y) std::fill_n(p.planes[k].row(y), p.planes[k].area().w, 0.f);
+    // A step of 80 over two pixels, and light that rises by 0.6 a pixel all the way across.
+    for (int y = 0; y < 64; ++y)
+        for (int x = 0; x < 128; ++x)
+            p.planes[0].row(y)[x] = (40 + 0.6f * float(x) + (x < 63 ? 0.f : x == 63 ? 40.f : 80.f)) / 219;
+    const double width = lookAt(p).readings.softness;
+    CHECK(width >= 2);
+    CHECK(width <= 4);
+    CHECK(edgeWidths(p, p, 1).second <= 4);
+}

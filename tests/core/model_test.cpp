@@ -522,3 +522,24 @@ TEST_CASE(
     }
     keepArithmetic("");
 }
+
+TEST_CASE("a network between two is each of its weights between theirs; unlike shapes are refused") {
+    const auto made = [](float weight, float bias, int size = 1) {
+        OnnxMaker m(1);
+        const std::vector<float> all(std::size_t(size * size), weight);
+        return m.bytes(m.step(
+            "Conv", {"picture", m.numbers("w", {1, 1, size, size}, all), m.numbers("b", {1}, std::vector<float>{bias})},
+            {{"pads", {size / 2, size / 2, size / 2, size / 2}}}));
+    };
+    const std::string a = made(2, 0.5f), b = made(6, -0.5f), other = made(1, 0, 3);
+    const std::vector<float> in(32 * 32, 0.25f);
+    std::vector<float> out(in.size());
+    for (const double share : {0.0, 0.25, 1.0}) {
+        const auto net = Network::between(asBytes(a), asBytes(b), share, "n");
+        net->run(in.data(), 32, 32, out.data());
+        CHECK(out[500] == Approx(0.25 * (2 + 4 * share) + 0.5 - share));
+    }
+    CHECK(Network::between(asBytes(a), asBytes(b), 0.2, "n")->hash() !=
+          Network::between(asBytes(a), asBytes(b), 0.3, "n")->hash());
+    CHECK_THROWS_AS(Network::between(asBytes(a), asBytes(other), 0.5, "n"), Error);
+}
