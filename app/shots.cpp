@@ -130,8 +130,8 @@ int main(int argc, char** argv) {
     window.project().setCurrent(2);
     window.bench().ticket().step("enlarge")->setOpen(true);
     window.bench().table().table().setCompare(ViewingTable::Compare::Wipe);
-    camera.settle();
     waitFor([&] { return !window.findChild<QLabel*>("enlarge.gain")->text().isEmpty(); });
+    camera.settle();
     camera.take("bench-enlarge");
     if (camera.done()) return 0;
     {

@@ -172,4 +172,6 @@ if __name__ == "__main__":
                      f" | {m[3]:.2f} | {m[4]:.4f} | {m[5]:.4f} | {m[6]:.2f} | {m[7]:.2f}; {m[9]:.2f} | {m[8]:.2f}; {m[10]:.2f} |")
     print("\n".join(means))
     if o.markdown:
-        o.markdown.write_text(ABOUT + "\n".join(head + lines + means) + "\n")
+        shown = sorted(o.sheets.glob("*.png")) if o.sheets else []
+        links = "".join(f"![{p.stem}, at 200 %]({p.parent.name}/{p.name})\n" for p in shown)
+        o.markdown.write_text(ABOUT + links + "\n" + "\n".join(head + lines + means) + "\n")
