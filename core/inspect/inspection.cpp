@@ -347,13 +347,6 @@ std::vector<TimedBox> Inspection::faceBoxes() const {
     return all;
 }
 
-std::vector<TimedBox> Inspection::delicateBoxes() const {
-    std::vector<TimedBox> all = faceBoxes();
-    for (const Mark& m : text) all.push_back({m.frame, m.box});
-    std::ranges::stable_sort(all, {}, &TimedBox::frame);
-    return all;
-}
-
 Inspection knowing(const Readings& r) {
     Inspection i;
     i.readings = r;

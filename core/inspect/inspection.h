@@ -77,9 +77,8 @@ struct Inspection {
 
     /// Line art or a screen: networks and advice treat it otherwise.
     bool drawn() const { return kind == "line art" || kind == "screen"; }
-    /// Where faces were seen, in order of time; faces and letters.
+    /// Where faces were seen, in order of time.
     std::vector<TimedBox> faceBoxes() const;
-    std::vector<TimedBox> delicateBoxes() const;
     /// Lines of original detail, of `height` stored ones; 0 where nothing can be said.
     int detailLines(int height) const { return static_cast<int>(readings.detail * height + 0.5); }
 };

@@ -7,12 +7,13 @@ namespace ulm {
 namespace {
 
 constexpr std::int64_t kNearFrames = 15;
+constexpr float kKept = 0.5f;
 
-class BoxStage : public Stage {
+class FaceStage : public Stage {
 public:
-    BoxStage(StagePtr treated, StagePtr original, std::vector<TimedBox> boxes, double scale, double share)
-        : Stage({treated, original}, treated->format(), keyOf(treated, original, boxes, scale, share)),
-          boxes_(std::move(boxes)), scale_(scale), share_(static_cast<float>(share)) {}
+    FaceStage(StagePtr treated, StagePtr original, std::vector<TimedBox> boxes, double scale)
+        : Stage({treated, original}, treated->format(), keyOf(treated, original, boxes, scale)),
+          boxes_(std::move(boxes)), scale_(scale) {}
     const char* name() const override { return "faces"; }
     bool worthKeeping() const override { return false; }
     std::vector<Need> needs(std::int64_t frame, const Rect& region) const override {
@@ -31,7 +32,7 @@ public:
                 const float* b = in[1].planes[c].row(y) + (r.x - in[1].planes[c].area().x);
                 float* to = out.planes[c].row(y) + (r.x - out.planes[c].area().x);
                 for (int x = 0; x < r.w; ++x)
-                    to[x] += share_ * weightAt(boxes, float((r.x + x) << sw), float(y << sh)) * (b[x] - to[x]);
+                    to[x] += kKept * weightAt(boxes, float((r.x + x) << sw), float(y << sh)) * (b[x] - to[x]);
             }
         }
     }
@@ -40,9 +41,9 @@ private:
     static constexpr float kReach = 1.5f; // of a box's half sides: there the last of it has faded out
 
     static Key keyOf(const StagePtr& treated, const StagePtr& original, const std::vector<TimedBox>& boxes,
-                     double scale, double share) {
-        KeyMaker key("boxes");
-        key.add(treated).add(original).add(scale).add(share);
+                     double scale) {
+        KeyMaker key("faces");
+        key.add(treated).add(original).add(scale);
         for (const TimedBox& f : boxes) key.add(f.frame).add(f.box.x).add(f.box.y).add(f.box.w).add(f.box.h);
         return key;
     }
@@ -70,7 +71,6 @@ private:
 
     std::vector<TimedBox> boxes_;
     double scale_;
-    float share_;
 };
 
 } // namespace
@@ -84,13 +84,9 @@ std::vector<Rect> facesNear(const std::vector<TimedBox>& faces, std::int64_t fra
     return boxes;
 }
 
-StagePtr mixedInBoxes(StagePtr treated, StagePtr original, std::vector<TimedBox> boxes, double scale, double share) {
-    if (boxes.empty() || treated == original || share <= 0) return treated;
-    return std::make_shared<BoxStage>(treated, original, std::move(boxes), scale, share);
-}
-
 StagePtr gentlerOnFaces(StagePtr treated, StagePtr original, std::vector<TimedBox> faces, double scale) {
-    return mixedInBoxes(std::move(treated), std::move(original), std::move(faces), scale, 0.5);
+    if (faces.empty() || treated == original) return treated;
+    return std::make_shared<FaceStage>(treated, original, std::move(faces), scale);
 }
 
 } // namespace ulm

@@ -7,7 +7,6 @@
 #include "core/model/shipped_networks.h"
 #include "core/motion/aligned_stage.h"
 #include "core/restore/clean_stages.h"
-#include "core/restore/face_stage.h"
 
 #include <algorithm>
 #include <cmath>
@@ -19,7 +18,7 @@ namespace {
 constexpr double kRoughCompression = 45;
 constexpr double kNoisy = 5; // from here on the yield tells nothing: shrinking averages noise away
 constexpr double kTakenByFilters = 0.5;
-constexpr double kCrisp = 70, kCrispRough = 45, kDelicate = 0.4;
+constexpr double kCrisp = 70, kCrispRough = 45, kDelicate = 0.7;
 // What a network's whole steps leave to scaling; next to nothing where more pixels than delivered are asked for.
 constexpr double kLeftToScaling = 1.6, kLeftAbove = 1.05;
 
@@ -42,14 +41,6 @@ std::shared_ptr<const Network> shipped(const Ticket& t, const Inspection& found,
     if (auto net = shippedNetwork(networkKind(t, found), scale, full, crisp)) return net;
     if (auto net = shippedNetwork("general", scale, full, crisp)) return net;
     return shippedNetwork("general", scale, !full, crisp);
-}
-
-// Crispness as a share, gentler on faces and letters, which people know too well: `at(share)` makes the picture.
-template <class Make>
-StagePtr crispened(double percent, const Inspection& found, double scale, const Make& at) {
-    const StagePtr all = at(percent / 100);
-    if (percent <= 0) return all;
-    return mixedInBoxes(all, at(kDelicate * percent / 100), found.delicateBoxes(), scale, 1);
 }
 
 StagePtr pass(StagePtr input, StagePtr guide, std::shared_ptr<const Network> net, const DamageLevels& levels,
@@ -108,7 +99,9 @@ double enlargeStrength(const Ticket& t, const Inspection& found) {
 }
 
 double measuredCrisp(const Ticket& t, const Inspection& found) {
-    const double most = networkKind(t, found) == "general" ? kCrisp : kCrispRough;
+    double most = networkKind(t, found) == "general" ? kCrisp : kCrispRough;
+    if (!found.faces.empty() || !found.text.empty())
+        most *= kDelicate; // people know them too well to have them guessed
     return most * (1 - 0.5 * std::clamp(openNoise(found.readings) / kNoisy, 0.0, 1.0));
 }
 
@@ -161,16 +154,13 @@ StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const 
         net = user.network;
         form = {user.card.bgr, user.card.range};
     } else {
-        net = shipped(t, found, 2, t.enlarge.method == "learned");
+        net = shipped(t, found, 2, t.enlarge.method == "learned", enlargeCrisp(t, found) / 100);
     }
     if (!net) return nullptr;
     const double strength = enlargeStrength(t, found) / 100;
     StagePtr s = own && net->frames() == 1 && net->levels() == 0
                      ? throughNetwork(input, {}, net, {}, Kernel::Lanczos, form, strength)
-                     : crispened(enlargeCrisp(t, found), found, net->scale(), [&](double crisp) {
-                           const auto at = own ? net : shipped(t, found, 2, t.enlarge.method == "learned", crisp);
-                           return pass(input, guide, at, damageLevels(t, found), strength);
-                       });
+                     : pass(input, guide, net, damageLevels(t, found), strength);
     if (net->outputChannels() > 1 && strength < 1)
         s = keepOriginal(s, byLanczos(input, s->format().width, s->format().height), 1 - strength);
     // Further passes see a clean, large picture: the quick network does them, without neighbours.

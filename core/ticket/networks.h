@@ -34,7 +34,8 @@ double measuredStrength(const Ticket&, const Inspection&);
 double enlargeStrength(const Ticket&, const Inspection&);
 
 /// What "measured" means for crispness on this clip, %: how far from the faithful network to the crisp one. Hard and
-/// noisy clips stay nearer to the faithful one, for a crisp network draws noise and guesses sharp.
+/// noisy clips and those with faces or letters stay nearer to the faithful one: a crisp network draws noise and guesses
+/// sharp.
 double measuredCrisp(const Ticket&, const Inspection&);
 /// Whether a crisp network ships for this clip and method: drawn clips stay faithful, and so do quick networks.
 bool enlargesCrisp(const Ticket&, const Inspection&);

@@ -256,3 +256,29 @@ TEST_CASE("the yield of enlarging tells clean detail from noise, and what streng
     t.enlarge.on = true;
     CHECK(scaledTicket(t, i, 0.5).enlarge.strength.value == 65);
 }
+
+TEST_CASE("what measured crispness follows: kind, noise, and whether faces or letters were found") {
+    Ticket t;
+    Inspection good;
+    CHECK(measuredCrisp(t, good) == 70);
+    CHECK(enlargeCrisp(t, good) == 70);
+    Inspection faced = good;
+    faced.faces.push_back({0, {10, 10, 40, 40}, 1});
+    CHECK(measuredCrisp(t, faced) == Approx(49));
+    Inspection lettered = good;
+    lettered.text.push_back({0, {10, 10, 90, 12}, 1});
+    CHECK(measuredCrisp(t, lettered) == Approx(49));
+    Inspection hard = good, noisy = good;
+    hard.readings.compression = 60;
+    noisy.readings.noise = 12;
+    CHECK(measuredCrisp(t, hard) == 45);
+    CHECK(measuredCrisp(t, noisy) == 35);
+    // Where there is no crisp network, none is mixed, whatever is asked.
+    setByAssignment(t, "enlarge.crisp=100");
+    CHECK(enlargeCrisp(t, good) == 100);
+    for (const char* other : {"enlarge.method=learned-quick", "enlarge.kind=drawn", "enlarge.method=lanczos"}) {
+        Ticket u = t;
+        setByAssignment(u, other);
+        CHECK(enlargeCrisp(u, good) == 0);
+    }
+}
