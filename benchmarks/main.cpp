@@ -1,5 +1,6 @@
 // ulmwood-bench DEMO-FOLDER [ROW…]: measures what docs/testing.md lists and writes docs/bench.md and docs/bench.json.
 #include "benchmarks/measure.h"
+#include "benchmarks/motion.h"
 #include "benchmarks/networks.h"
 
 #include "core/deliver/export.h"
@@ -17,6 +18,7 @@
 #include <cstdlib>
 #include <filesystem>
 #include <iostream>
+#include <sstream>
 #include <tbb/parallel_for.h>
 
 using namespace ulm;
@@ -417,6 +419,15 @@ public:
             add(r.what, r.how, r.value, r.reach, r.holds);
     }
 
+    void motion() {
+        std::vector<std::string> samples;
+        std::istringstream folders(std::getenv("ULMWOOD_SAMPLES") ? std::getenv("ULMWOOD_SAMPLES") : "");
+        for (std::string folder; std::getline(folders, folder, ':');) samples.push_back(folder);
+        std::vector<std::string> masters;
+        for (const char* name : kClips) masters.push_back(path("masters/" + std::string(name) + ".mp4"));
+        for (const Row& r : motionRows(masters, samples)) add(r.what, r.how, r.value, r.reach, r.holds);
+    }
+
 private:
     std::string path(const std::string& name) const { return (demo_ / name).string(); }
     std::shared_ptr<FrameReader> open(const std::string& name, PacketDecoder::Threads threads) const {
@@ -481,13 +492,11 @@ int main(int argc, char** argv) try {
     }
     Bench bench(argv[1], fs::canonical("/proc/self/exe").parent_path().parent_path());
     const std::pair<const char*, void (Bench::*)()> all[] = {
-        {"spots", &Bench::spots},           {"inspection", &Bench::inspection},
-        {"trials", &Bench::trials},         {"stall", &Bench::stall},
-        {"downstream", &Bench::downstream}, {"transcode", &Bench::transcode},
-        {"overlap", &Bench::overlap},       {"memory", &Bench::memory},
-        {"landing", &Bench::landing},       {"forecast", &Bench::forecast},
-        {"start", &Bench::start},           {"gains", &Bench::gains},
-        {"networks", &Bench::networks},     {"sizes", &Bench::sizes}};
+        {"spots", &Bench::spots},     {"inspection", &Bench::inspection}, {"trials", &Bench::trials},
+        {"stall", &Bench::stall},     {"downstream", &Bench::downstream}, {"transcode", &Bench::transcode},
+        {"overlap", &Bench::overlap}, {"memory", &Bench::memory},         {"motion", &Bench::motion},
+        {"landing", &Bench::landing}, {"forecast", &Bench::forecast},     {"start", &Bench::start},
+        {"gains", &Bench::gains},     {"networks", &Bench::networks},     {"sizes", &Bench::sizes}};
     for (const auto& [name, row] : all) {
         bool wanted = argc == 2;
         for (int i = 2; i < argc; ++i) wanted |= std::string(argv[i]) == name;

@@ -139,7 +139,8 @@ private:
         s.whole = !t.stretch.on;
         s.zero = clip_->fileSecondsAt(d.clock.sourceOf(d.clock.first()));
         s.from = s.zero;
-        s.to = s.zero + d.seconds();
+        s.speed = d.clock.speed();
+        s.to = s.zero + d.seconds() * s.speed;
         return s;
     }
 

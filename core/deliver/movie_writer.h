@@ -18,7 +18,8 @@ struct SoundSource {
     std::map<int, SoundPlan> tracks; ///< by stream of the file; those not named are left out
     double from = 0, to = 0;         ///< seconds on the file's own clock; `whole` takes everything
     bool whole = true;
-    double zero = 0; ///< file time that becomes 0
+    double zero = 0;  ///< file time that becomes 0
+    double speed = 1; ///< [0.1, 4]; only of sound that is encoded anew
 };
 /// A file's whole sound, untouched where MP4 carries it.
 SoundSource wholeSound(const MediaFacts&);

@@ -1,6 +1,7 @@
 #include "core/deliver/sound_track.h"
 
 #include "core/media/sound_converter.h"
+#include "core/media/sound_stretcher.h"
 
 extern "C" {
 #include <libavutil/audio_fifo.h>
@@ -26,15 +27,18 @@ struct SoundFeeder::Track {
     std::unique_ptr<PacketDecoder> decoder;
     std::unique_ptr<SoundConverter> converter;
     av::Codec encoder;
-    AVAudioFifo* fifo = nullptr;
-    std::int64_t placed = 0;         ///< samples put into the queue since the movie's start
-    std::int64_t encoded = 0;        ///< samples handed to the encoder
-    std::int64_t zero = 0;           ///< of the source's clock, in samples: the movie's start
-    std::int64_t length = INT64_MAX; ///< samples that belong to the movie
+    std::unique_ptr<SoundStretcher> stretcher; ///< where it runs at another speed than it was filmed at
+    AVAudioFifo* fifo = nullptr;               ///< at the source's speed
+    AVAudioFifo* stretched = nullptr;          ///< where there is a stretcher
+    std::int64_t placed = 0;                   ///< samples put into the queue since the movie's start
+    std::int64_t encoded = 0;                  ///< samples handed to the encoder
+    std::int64_t zero = 0;                     ///< of the source's clock, in samples: the movie's start
+    std::int64_t length = INT64_MAX;           ///< samples that belong to the movie
     bool started = false;
 
     ~Track() {
         if (fifo) av_audio_fifo_free(fifo);
+        if (stretched) av_audio_fifo_free(stretched);
     }
     void openEncoder(const AVStream& source, const SoundSource& what, int channels, AVFormatContext& output);
     void encode(const AVFrame* frame, const SoundFeeder::OnPacket& onPacket);
@@ -44,6 +48,8 @@ struct SoundFeeder::Track {
     void place(const AVFrame& sound);
     void silence(std::int64_t samples);
     void drainFifo(bool all, const SoundFeeder::OnPacket& onPacket);
+    void stretch(bool all);
+    av::Frame taken(AVAudioFifo* from, int samples) const;
 };
 
 void SoundFeeder::Track::openEncoder(const AVStream& s, const SoundSource& what, int channels,
@@ -67,6 +73,11 @@ void SoundFeeder::Track::openEncoder(const AVStream& s, const SoundSource& what,
     to->time_base = encoder->time_base;
     fifo = av_audio_fifo_alloc(AV_SAMPLE_FMT_FLTP, channels, encoder->frame_size * 4);
     if (!fifo) throw std::bad_alloc();
+    if (what.speed != 1) {
+        stretcher = std::make_unique<SoundStretcher>(encoder->sample_rate, encoder->ch_layout, what.speed);
+        stretched = av_audio_fifo_alloc(AV_SAMPLE_FMT_FLTP, channels, encoder->frame_size * 4);
+        if (!stretched) throw std::bad_alloc();
+    }
     converter = std::make_unique<SoundConverter>(
         SoundConverter::Wanted{encoder->sample_rate, channels, AV_SAMPLE_FMT_FLTP, true});
     zero = std::llround(what.zero * encoder->sample_rate);
@@ -125,15 +136,32 @@ void SoundFeeder::Track::place(const AVFrame& f) {
     placed += n;
 }
 
+av::Frame SoundFeeder::Track::taken(AVAudioFifo* from, int samples) const {
+    av::Frame frame(av_frame_alloc());
+    if (!frame) throw std::bad_alloc();
+    frame->nb_samples = samples;
+    frame->format = encoder->sample_fmt;
+    frame->sample_rate = encoder->sample_rate;
+    av_channel_layout_copy(&frame->ch_layout, &encoder->ch_layout);
+    if (av_frame_get_buffer(frame.get(), 0) < 0) throw std::bad_alloc();
+    av_audio_fifo_read(from, reinterpret_cast<void**>(frame->extended_data), samples);
+    return frame;
+}
+
+void SoundFeeder::Track::stretch(bool all) {
+    const auto keep = [this](const AVFrame& f) {
+        const int n = f.nb_samples;
+        if (av_audio_fifo_write(stretched, reinterpret_cast<void**>(f.extended_data), n) < n) throw std::bad_alloc();
+    };
+    while (const int n = std::min(4096, av_audio_fifo_size(fifo))) stretcher->send(*taken(fifo, n), keep);
+    if (all) stretcher->finish(keep);
+}
+
 void SoundFeeder::Track::drainFifo(bool all, const SoundFeeder::OnPacket& onPacket) {
-    while (av_audio_fifo_size(fifo) >= encoder->frame_size || (all && av_audio_fifo_size(fifo) > 0)) {
-        av::Frame frame(av_frame_alloc());
-        frame->nb_samples = std::min(encoder->frame_size, av_audio_fifo_size(fifo));
-        frame->format = encoder->sample_fmt;
-        frame->sample_rate = encoder->sample_rate;
-        av_channel_layout_copy(&frame->ch_layout, &encoder->ch_layout);
-        if (av_frame_get_buffer(frame.get(), 0) < 0) throw std::bad_alloc();
-        av_audio_fifo_read(fifo, reinterpret_cast<void**>(frame->extended_data), frame->nb_samples);
+    if (stretcher) stretch(all);
+    AVAudioFifo* ready = stretcher ? stretched : fifo;
+    while (av_audio_fifo_size(ready) >= encoder->frame_size || (all && av_audio_fifo_size(ready) > 0)) {
+        const av::Frame frame = taken(ready, std::min(encoder->frame_size, av_audio_fifo_size(ready)));
         frame->pts = encoded;
         encoded += frame->nb_samples;
         encode(frame.get(), onPacket);
@@ -192,7 +220,7 @@ bool SoundFeeder::readOne(const OnPacket& onPacket) {
     const double length = double(packet->duration) * av_q2d(t.sourceBase);
     if (!source_.whole && at >= source_.to) return false;
     if (!source_.whole && at + length <= source_.from) return true;
-    reached_ = at - source_.zero;
+    reached_ = (at - source_.zero) / source_.speed;
     if (t.decoder) {
         t.decoder->send(packet.get(), [&](AVFrame& f) {
             f.pts = f.best_effort_timestamp;

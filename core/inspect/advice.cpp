@@ -144,6 +144,44 @@ std::vector<Advice> advise(const Inspection& i, const MediaFacts& facts) {
                        {{"clean.noise", "measured"}},
                        "Leave some of it in",
                        {{"clean.noise", "nudge:-" + number(r.noise * 0.4)}}});
+    if (i.fieldOrder != "progressive" && v.upright())
+        all.push_back(
+            {"motion",
+             "Deinterlace",
+             "Combs show on what moves: " + number(r.combing, 0) + " % of it. Scaled, they turn into stripes.",
+             "Fine lines that stand still soften a little.",
+             {{"motion.deinterlace", "auto"}},
+             "",
+             {}});
+    const double repeated = double(i.duplicates.size()) / double(std::max<std::int64_t>(1, i.framesLooked));
+    if (repeated > 0.02) {
+        const bool steady = i.repeats.of > 0;
+        Advice a{"motion",
+                 steady ? "Take the repeated frames out" : "Replace the repeated frames",
+                 times(i.duplicates.size(), "frame repeats", "frames repeat") +
+                     " the one before, so movement stops and jumps." +
+                     (steady
+                          ? " They come in a steady pattern: without them it runs evenly, at " +
+                                number(v.fps * (1 - double(i.repeats.repeats) / i.repeats.of), 2) + " frames a second."
+                          : ""),
+                 steady ? "None: only what was filmed is shown."
+                        : "What is made in between can wobble where movement is wild.",
+                 {{"motion.duplicates", steady ? "remove" : "replace"}},
+                 steady ? "Replace them, and keep the rate" : "",
+                 {}};
+        if (steady) a.secondSet = {{"motion.duplicates", "replace"}};
+        all.push_back(a);
+    }
+    if (v.fps > 4 && v.fps < 23 && repeated <= 0.02)
+        all.push_back({"motion",
+                       "Make it smoother",
+                       number(v.fps, 2) +
+                           " frames a second look chopped; twice as many need one made-up frame between two, "
+                           "and each filmed one stays.",
+                       "Half of the frames are made up; they can wobble where movement is wild. The file grows.",
+                       {{"motion.fps", number(2 * v.fps, 3)}},
+                       "",
+                       {}});
     const int lines = i.detailLines(v.height);
     const bool hollow = lines > 0 && lines < 0.8 * v.height;
     if (std::min(v.width, v.height) < 700)

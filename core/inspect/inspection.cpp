@@ -280,8 +280,9 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
                 if (watch.onProgress) watch.onProgress(0.97 * double(looked + 1) / double(frames));
             }
             const std::vector<Thumbprint> run(prints.begin() + static_cast<std::ptrdiff_t>(start), prints.end());
-            for (const auto c : findCuts(run)) cuts.push_back(first + c), breaks.push_back(std::int64_t(start) + c);
-            for (const auto d : findDuplicates(run)) duplicates.push_back(first + d);
+            const auto here = findCuts(run);
+            for (const auto c : here) cuts.push_back(first + c), breaks.push_back(std::int64_t(start) + c);
+            for (const auto d : findDuplicates(run, here)) duplicates.push_back(first + d);
             if (start) breaks.push_back(static_cast<std::int64_t>(start));
         }
         finishTasks();

@@ -12,15 +12,16 @@ std::vector<PrintDifference> successive(const std::vector<Thumbprint>& prints) {
     return d;
 }
 
-// Median of change(k) around i, itself left out.
+// Of change(k) around i, itself left out, the one that `share` of them do not exceed; half of them: the usual one.
 template <class Change>
-float typicalAround(std::size_t frames, std::size_t i, std::size_t reach, const Change& change) {
+float typicalAround(std::size_t frames, std::size_t i, std::size_t reach, const Change& change, double share = 0.5) {
     std::vector<float> around;
     for (std::size_t k = i > reach ? i - reach : 1; k <= std::min(i + reach, frames - 1); ++k)
         if (k != i) around.push_back(change(k));
     if (around.empty()) return 0;
-    std::ranges::nth_element(around, around.begin() + static_cast<std::ptrdiff_t>(around.size() / 2));
-    return around[around.size() / 2];
+    const auto at = std::min(around.size() - 1, static_cast<std::size_t>(share * double(around.size())));
+    std::ranges::nth_element(around, around.begin() + static_cast<std::ptrdiff_t>(at));
+    return around[at];
 }
 
 // The most that changes from frame to frame within three frames of i, i itself left out.
@@ -34,6 +35,8 @@ float mostAround(const std::vector<PrintDifference>& d, std::size_t i) {
 // Continuity across cuts of real takes joined at random lies below 0.46 in 95 of a hundred; within single takes, where
 // they change most, above 0.55 (docs/inspect.md).
 constexpr float kOtherThings = 0.52f, kSameView = 0.85f;
+
+constexpr float kMoves = 0.12f; // 8-bit steps of mean change: less is a picture that stands still
 
 } // namespace
 
@@ -70,14 +73,24 @@ std::vector<std::int64_t> findCuts(const std::vector<Thumbprint>& prints) {
     return cuts;
 }
 
-std::vector<std::int64_t> findDuplicates(const std::vector<Thumbprint>& prints) {
+std::vector<std::int64_t> findDuplicates(const std::vector<Thumbprint>& prints, const std::vector<std::int64_t>& cuts) {
     const auto d = successive(prints);
+    const auto shotOf = [&](std::size_t k) {
+        return std::ranges::upper_bound(cuts, static_cast<std::int64_t>(k)) - cuts.begin();
+    };
     std::vector<std::int64_t> repeats;
     for (std::size_t i = 1; i < prints.size(); ++i) {
-        const float typical = typicalAround(d.size(), i, 8, [&](std::size_t k) { return d[k].mean; });
+        // What moves around it, where two of three frames may be repeats (drawings on threes).
+        const auto from = static_cast<std::size_t>(shotOf(i) == 0 ? 0 : cuts[std::size_t(shotOf(i) - 1)]);
+        const auto past =
+            shotOf(i) == std::ssize(cuts) ? d.size() : static_cast<std::size_t>(cuts[std::size_t(shotOf(i))]);
+        if (i == from) continue;
+        const float moving = typicalAround(
+            past - from, i - from, 8, [&](std::size_t k) { return d[from + k].mean; }, 0.7);
+        if (moving < kMoves) continue; // a shot that stands still repeats nothing
         // A second encode leaves traces on a repeat, but far below what moves around it.
-        const bool still = d[i].most < 1.5f && d[i].mean < std::max(0.02f, 0.1f * typical);
-        const bool repeat = d[i].most < 8 && d[i].mean < 0.05f * typical;
+        const bool still = d[i].most < 1.5f && d[i].mean < 0.1f * moving;
+        const bool repeat = d[i].most < 8 && d[i].mean < 0.05f * moving;
         if (still || repeat) repeats.push_back(static_cast<std::int64_t>(i));
     }
     return repeats;

@@ -12,8 +12,10 @@ namespace ulm {
 /// threshold; what a movement of the whole picture explains is no cut.
 std::vector<std::int64_t> findCuts(const std::vector<Thumbprint>& prints);
 
-/// Frames that repeat the one before: no cell changes visibly, and far less than around.
-std::vector<std::int64_t> findDuplicates(const std::vector<Thumbprint>& prints);
+/// Frames that repeat the one before: no cell changes visibly, and far less than around in the same shot. A picture
+/// that stands still repeats nothing. `cuts`: first frames of shots.
+std::vector<std::int64_t> findDuplicates(const std::vector<Thumbprint>& prints,
+                                         const std::vector<std::int64_t>& cuts = {});
 
 /// A regular pattern of repeats: of every `of` frames, `repeats` repeat the one before. of = 0 where there is none.
 struct RepeatPattern {

@@ -1,66 +1,18 @@
 #include "core/motion/aligned_stage.h"
 
+#include "core/motion/field.h"
+#include "core/motion/flow_stage.h"
+#include "core/motion/sampling.h"
 #include "core/picture/opencv_view.h"
 
 #include <algorithm>
 #include <cmath>
 #include <opencv2/imgproc.hpp>
-#include <opencv2/video/tracking.hpp>
 
 namespace ulm {
 namespace {
 
 constexpr int kTrustMargin = 4; // a 3×3 and a 5×5 mean; one more, and moved samples there need no margin of their own
-
-PictureFormat halfOf(const PictureFormat& f) {
-    PictureFormat h = f;
-    h.width = std::max(1, (f.width + 1) / 2);
-    h.height = std::max(1, (f.height + 1) / 2);
-    h.subW = h.subH = 0;
-    return h;
-}
-
-// Luma at half the size, in 8-bit codes as the search wants them.
-cv::Mat halfLuma(const Plane& p, int w, int h) {
-    cv::Mat half, codes;
-    cv::resize(viewOf(p), half, cv::Size(w, h), 0, 0, cv::INTER_AREA);
-    half.convertTo(codes, CV_8U, 219, 16);
-    return codes;
-}
-
-// Movement from frame n to n + offset: planes 0 and 1 are columns and rows, in whole pixels, at half the size. Only
-// whole frames are asked of it.
-class FlowStage : public Stage {
-public:
-    FlowStage(StagePtr guide, int offset)
-        : Stage({guide}, halfOf(guide->format()), KeyMaker("flow").add(guide).add(offset)), offset_(offset) {}
-    const char* name() const override { return "flow"; }
-    std::vector<Need> needs(std::int64_t n, const Rect&) const override {
-        const Rect all = inputs()[0]->format().frame();
-        return {{0, n, all}, {0, n + offset_, all}};
-    }
-    void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
-        const int w = format().width, h = format().height;
-        cv::Mat flow(h, w, CV_32FC2, cv::Scalar(0, 0));
-        if (std::min(w, h) >= 24) { // the search needs room for its patches
-            const cv::Mat here = halfLuma(in[0].planes[0], w, h), there = halfLuma(in[1].planes[0], w, h);
-            cancel.check();
-            const auto search = cv::DISOpticalFlow::create(cv::DISOpticalFlow::PRESET_MEDIUM);
-            search->setFinestScale(0); // the picture is halved already
-            search->setPatchStride(5); // with these three a half of the preset's time, at nearly its accuracy
-            search->setGradientDescentIterations(12);
-            search->setVariationalRefinementIterations(3);
-            search->calc(here, there, flow);
-        }
-        flow *= 2;
-        cv::Mat both[] = {viewOf(out.planes[0]), viewOf(out.planes[1])};
-        cv::split(flow, both);
-        viewOf(out.planes[2]) = 0;
-    }
-
-private:
-    int offset_;
-};
 
 // Movement over two frames: that to the next one, and where it leads, that of the next one to the one after. Both are
 // searched for anyway where neighbours are treated too, so that a clip costs two searches a frame however far it looks.
@@ -95,38 +47,9 @@ private:
 
 // Flow from each frame to the one `offset` frames on.
 StagePtr flowTo(const StagePtr& guide, int offset) {
-    if (std::abs(offset) != 2) return std::make_shared<FlowStage>(guide, offset);
+    if (std::abs(offset) != 2) return flowStage(guide, offset);
     const int one = offset / 2;
-    return std::make_shared<ChainedFlowStage>(guide, std::make_shared<FlowStage>(guide, one), one);
-}
-
-// A field at half the size, brought to the pixels of `to`: bilinear, as OpenCV's resize of the whole would be.
-cv::Mat doubled(const Plane& p, const Rect& to) {
-    struct Tap {
-        int a, b;
-        float share; // of b
-    };
-    const auto tapOf = [](int at, int size) {
-        const float h = std::clamp((float(at) + 0.5f) / 2 - 0.5f, 0.f, float(size - 1));
-        const int i = std::min(static_cast<int>(h), size - 1);
-        return Tap{i, std::min(i + 1, size - 1), h - float(i)};
-    };
-    std::vector<Tap> columns;
-    for (int x = to.x; x < to.right(); ++x) columns.push_back(tapOf(x, p.area().w));
-    cv::Mat out(to.h, to.w, CV_32F);
-    std::vector<float> line(static_cast<std::size_t>(p.area().w));
-    for (int y = 0; y < to.h; ++y) {
-        const Tap t = tapOf(to.y + y, p.area().h);
-        const float *top = p.row(t.a), *low = p.row(t.b);
-        const int from = columns.front().a, past = columns.back().b + 1;
-        for (int x = from; x < past; ++x) line[std::size_t(x)] = top[x] + t.share * (low[x] - top[x]);
-        float* o = out.ptr<float>(y);
-        for (int x = 0; x < to.w; ++x) {
-            const Tap& c = columns[std::size_t(x)];
-            o[x] = line[std::size_t(c.a)] + c.share * (line[std::size_t(c.b)] - line[std::size_t(c.a)]);
-        }
-    }
-    return out;
+    return std::make_shared<ChainedFlowStage>(guide, flowStage(guide, one), one);
 }
 
 class AlignedStage : public Stage {
@@ -170,17 +93,19 @@ public:
             return;
         }
         const Rect here = in[0].area;
-        const cv::Mat dx = doubled(in[1].planes[0], here), dy = doubled(in[1].planes[1], here);
+        const cv::Mat dx = spreadField(in[1].planes[0], here, 2, 2), dy = spreadField(in[1].planes[1], here, 2, 2);
         cancel.check();
-        const cv::Mat luma = moved(in[2].planes[0], here, dx, dy), trust = trustOf(in[0].planes[0], luma, dx, dy);
+        const cv::Mat luma = moved(in[2].planes[0], here, dx, dy, kFlowReach),
+                      trust = trustOf(in[0].planes[0], luma, dx, dy);
         if (planes_ == Moved::Luma)
             for (int c : {1, 2}) copySamples(in[0].planes[c], out.planes[c]);
         for (int c = 0; c < (planes_ == Moved::Luma ? 1 : 3); ++c) {
             const Rect area = in[0].planes[c].area();
-            const cv::Mat pt = shrunk(trust, here, area, c);
-            const cv::Mat from = c ? moved(in[2].planes[c], area, shrunk(dx, here, area, c) / (1 << format().subW),
-                                           shrunk(dy, here, area, c) / (1 << format().subH))
-                                   : luma;
+            const cv::Mat pt = shrunkField(trust, here, area, c, format());
+            const cv::Mat from =
+                c ? moved(in[2].planes[c], area, shrunkField(dx, here, area, c, format()) / (1 << format().subW),
+                          shrunkField(dy, here, area, c, format()) / (1 << format().subH), kFlowReach)
+                  : luma;
             const Rect to = out.planes[c].area();
             for (int y = to.y; y < to.bottom(); ++y) {
                 const float *a = in[0].planes[c].row(y) + (to.x - area.x),
@@ -200,25 +125,6 @@ private:
         return Rect{x, y, ((g.right() + 1) & ~1) - x, ((g.bottom() + 1) & ~1) - y}.intersected(format().frame());
     }
 
-    // The plane's samples, each taken from where the flow points; positions are of `area`.
-    static cv::Mat moved(const Plane& there, const Rect& area, const cv::Mat& dx, const cv::Mat& dy) {
-        // OpenCV rounds positions to 1/32 of a pixel: rounded here first, they are the same wherever the region begins.
-        const auto rounded = [](float v) {
-            return std::nearbyint(std::clamp(v, float(-kFlowReach), float(kFlowReach)) * 32) / 32;
-        };
-        cv::Mat mx(area.h, area.w, CV_32F), my(area.h, area.w, CV_32F), out;
-        for (int y = 0; y < area.h; ++y) {
-            const float *fx = dx.ptr<float>(y), *fy = dy.ptr<float>(y);
-            float *tx = mx.ptr<float>(y), *ty = my.ptr<float>(y);
-            for (int x = 0; x < area.w; ++x) {
-                tx[x] = float(area.x - there.area().x + x) + rounded(fx[x]);
-                ty[x] = float(area.y - there.area().y + y) + rounded(fy[x]);
-            }
-        }
-        cv::remap(viewOf(there), out, mx, my, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
-        return out;
-    }
-
     static cv::Mat trustOf(const Plane& here, const cv::Mat& moved, const cv::Mat& dx, const cv::Mat& dy) {
         cv::Mat d = moved - viewOf(here), mean;
         cv::blur(d, mean, {3, 3});
@@ -233,23 +139,6 @@ private:
             }
         }
         return d;
-    }
-
-    // Luma's field at a chroma plane's samples: the mean of each block.
-    cv::Mat shrunk(const cv::Mat& field, const Rect& luma, const Rect& area, int plane) const {
-        if (plane == 0 || (format().subW == 0 && format().subH == 0)) return field;
-        cv::Mat out(area.h, area.w, CV_32F);
-        const int w = 1 << format().subW, h = 1 << format().subH;
-        for (int y = 0; y < area.h; ++y)
-            for (int x = 0; x < area.w; ++x) {
-                float sum = 0;
-                for (int j = 0; j < h; ++j)
-                    for (int i = 0; i < w; ++i)
-                        sum += field.at<float>(std::min((area.y + y) * h + j - luma.y, luma.h - 1),
-                                               std::min((area.x + x) * w + i - luma.x, luma.w - 1));
-                out.at<float>(y, x) = sum / float(w * h);
-            }
-        return out;
     }
 
     int offset_;

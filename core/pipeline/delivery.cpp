@@ -2,6 +2,7 @@
 
 #include "core/codec/video_codec.h"
 #include "core/engine/resample_stage.h"
+#include "core/media/deinterlace_stage.h"
 #include "core/picture/colour.h"
 #include "core/ticket/sound_step.h"
 
@@ -56,7 +57,7 @@ void tellEven(const Delivery& d, std::vector<Addition>& to) {
 
 DeliveredFrame Delivery::at(std::int64_t k) const {
     const std::int64_t stage = clock.first() + k;
-    return {stage, clock.pts(k), clock.duration(k), {{double(clock.sourceOf(stage)), 1}}, planAt(stage)};
+    return {stage, clock.pts(k), clock.duration(k), {{clock.instantOf(stage), 1}}, planAt(stage)};
 }
 
 FramingPlan Delivery::planAt(std::int64_t stage) const { return framing_(stage); }
@@ -146,10 +147,17 @@ std::vector<std::string> Delivery::remarks() const {
         all.push_back(
             "its HDR colours stay as they are; data on the mastering screen and on brightness are not carried "
             "over");
-    if (v.interlaced) all.push_back("it is interlaced: both fields stay woven into one picture");
-    if (!clock.untouched() && fps() > v.fps * 1.001)
-        all.push_back(shortNumber(fps(), 2) + " frames a second are more than its " + shortNumber(v.fps, 2) +
-                      ": some are shown twice");
+    if ((v.interlaced || found->fieldOrder != "progressive") && !deinterlaces(ticket, *found, v))
+        all.push_back(!v.upright() ? "it is interlaced and turned: both fields stay woven into one picture"
+                                   : "it is interlaced: both fields stay woven into one picture; Motion makes whole "
+                                     "pictures of them");
+    if (!clock.untouched() && ticket.motion.method == "hold" && fps() > v.fps * clock.speed() * 1.001)
+        all.push_back(shortNumber(fps(), 2) + " frames a second are more than its " +
+                      shortNumber(v.fps * clock.speed(), 2) + ": some are shown twice");
+    if (ticket.motion.on && ticket.motion.duplicates == "remove" && !found->duplicates.empty() && !found->repeats.of)
+        all.push_back("its repeated frames come in no steady pattern: they are replaced, not taken out");
+    if (ticket.motion.on && ticket.motion.duplicates != "keep" && found->complete && found->runs.size() > 1)
+        all.push_back("it is too long to look at every frame: repeats are known in parts of it only");
     for (const std::string& told : soundRemarks(ticket, facts)) all.push_back(told);
     return all;
 }
@@ -166,10 +174,13 @@ DeliveryPtr resolve(std::shared_ptr<FrameReader> reader, std::shared_ptr<const I
     d->ticket = target ? fitToTarget(asked, *target, d->facts, &d->additions) : ticketFor(asked, "");
     d->framing_.still = framingOf(d->ticket, d->facts.video);
     tellEnlarging(*d, d->framing_.still, d->additions);
-    d->clock = FrameClock(reader->sharedClip(), d->ticket);
+    d->clock = FrameClock(reader->sharedClip(), d->ticket, *d->found);
     d->source = std::make_shared<SourceStage>(std::move(reader));
-    Building b{d->ticket, *d->found, d->facts.video, d->framing_, d->clock.retiming(),
-               d->source, d->source, d->source,      {}};
+    // Fields become pictures before everything else; "before" shows the clip as it is.
+    const StagePtr whole = deinterlaces(d->ticket, *d->found, d->facts.video)
+                               ? deinterlaced(d->source, d->found->fieldOrder != "bottom")
+                               : d->source;
+    Building b{d->ticket, *d->found, d->facts.video, d->framing_, d->clock.retiming(), whole, whole, whole, {}};
     for (const StepPart& p : stepParts())
         if (p.build) p.build(b);
     d->before = framed(b.onClock(d->source), b.onClock(d->source), d->framing_, d->facts.video, Kernel::Bicubic);
@@ -196,7 +207,8 @@ Ticket fitToTarget(const Ticket& asked, const Target& target, const MediaFacts& 
     const auto tell = [&](const char* step, const std::string& what) {
         if (additions) additions->push_back({step, target.title + " " + what, "", {}});
     };
-    if (target.maxFps > 0 && (t.motion.on ? t.motion.fps : facts.video.fps) > target.maxFps * 1.0005) {
+    if (const double fps = t.motion.on && t.motion.fps > 0 ? t.motion.fps : facts.video.fps;
+        target.maxFps > 0 && fps > target.maxFps * 1.0005) {
         t.motion.on = true;
         t.motion.fps = target.maxFps;
         tell("motion", "takes at most " + shortNumber(target.maxFps, 2) + " frames a second: some are left out");

@@ -7,18 +7,20 @@ namespace ulm {
 
 /// The delivery's own frames. Frames are counted twice: *delivered* ones from 0, and *stage* frames, which run over the
 /// whole clip, so that what lies outside the stretch can be looked at too; delivered frame k is stage frame first() +
-/// k. Nothing is tabled: a clip of ten hours at 240 frames a second costs no more than a short one. Immutable.
+/// k. Times of delivered frames are exact fractions, so that nothing drifts. Nothing is tabled but the frames that are
+/// left where repeats are taken out: a clip of ten hours at 240 frames a second costs no more than a short one.
+/// Immutable.
 class FrameClock {
 public:
     FrameClock() = default;
-    /// Errors: Fault::Usage for a stretch outside the clip.
-    FrameClock(ClipPtr clip, const Ticket&);
+    /// `found`: for frames that repeat the one before. Errors: Fault::Usage for a stretch outside the clip.
+    FrameClock(ClipPtr clip, const Ticket&, const Inspection& found = {});
 
     std::int64_t count() const { return count_; }        ///< delivered frames, > 0
     std::int64_t first() const { return first_; }        ///< stage frame of delivered frame 0
     std::int64_t stageFrames() const { return frames_; } ///< over the whole clip
     /// Every frame of the clip is shown once, at its own time.
-    bool untouched() const { return fps_ == 0; }
+    bool untouched() const { return rate_.num == 0; }
     AVRational timeBase() const { return timeBase_; }
     /// Of delivered frame k, in timeBase() units from the first one.
     std::int64_t pts(std::int64_t k) const;
@@ -27,9 +29,13 @@ public:
     double fps() const { return double(count_) / seconds(); }
     /// Seconds of the delivered movie at which frame k begins.
     double secondsAt(std::int64_t k) const { return double(pts(k)) * av_q2d(timeBase_); }
+    /// How many times as fast as it was filmed, > 0.
+    double speed() const { return speed_; }
 
-    /// The clip's frame that a stage frame shows.
+    /// The clip's frame that a stage frame shows; of one in between, the nearer.
     std::int64_t sourceOf(std::int64_t stage) const;
+    /// The instant that a stage frame shows, in frames of the clip: fractional in between two.
+    double instantOf(std::int64_t stage) const;
     /// The stage frame that shows the clip's frame n; where none does, the one nearest to it in time.
     std::int64_t stageOf(std::int64_t source) const;
     /// The delivered frame on show at this instant of the movie; clipped to it.
@@ -39,12 +45,34 @@ public:
     Retiming retiming() const;
 
 private:
+    /// What is left of a clip's frames without those that repeat the one before, and when each is meant to be shown.
+    struct Kept {
+        std::vector<std::int64_t> frames;
+        std::vector<double> seconds;
+    };
+    static std::shared_ptr<const Kept> withoutRepeats(const Clip&, const Inspection&);
+
+    double secondsOf(std::int64_t stage) const; ///< of the clip, at which a stage frame begins
+    /// By index of what is kept.
+    std::int64_t keptAt(double seconds) const;
+    double keptSeconds(std::int64_t index) const;
+    std::int64_t keptCount() const;
+    std::int64_t clipFrame(std::int64_t index) const;
+    BetweenInstant between(std::int64_t stage) const; ///< by index of what is kept
+
     ClipPtr clip_;
-    double fps_ = 0;   ///< 0: the clip's own times
-    double start_ = 0; ///< seconds of the clip at which the stretch begins
+    AVRational rate_{0, 1}; ///< frames a second; 0: the clip's own times
+    double speed_ = 1;
+    bool between_ = false;             ///< frames are made in between, not repeated
+    std::shared_ptr<const Kept> kept_; ///< null: all frames, at their own times
+    double gap_ = 0;                   ///< seconds between frames from which on nothing is made between them
+    double start_ = 0;                 ///< seconds of the clip at which the stretch begins
     std::int64_t count_ = 0, first_ = 0, frames_ = 0;
     std::int64_t from_ = 0, past_ = 0; ///< the clip's frames that the stretch holds: [from, past)
     AVRational timeBase_{1, 1};
 };
+
+/// A frame rate as a fraction: those that are so written for short are what they stand for (29.97: 30000/1001).
+AVRational frameRate(double fps);
 
 } // namespace ulm

@@ -19,6 +19,8 @@ bool mp4Carries(AVCodecID codec) {
     }
 }
 
+bool stretched(const Ticket& t) { return t.motion.on && t.motion.speed != 100; }
+
 bool wanted(const Ticket& t) { return t.sound.on && t.sound.mode != "drop"; }
 
 } // namespace
@@ -26,7 +28,7 @@ bool wanted(const Ticket& t) { return t.sound.on && t.sound.mode != "drop"; }
 SoundPlan soundPlan(const Ticket& t, const AudioFacts& a) {
     const AVCodecDescriptor* codec = avcodec_descriptor_get_by_name(a.codec.c_str());
     if (!wanted(t) || !codec) return {};
-    if (t.sound.mode == "keep" && !a.changes && mp4Carries(codec->id)) return {SoundWay::Copied};
+    if (t.sound.mode == "keep" && !a.changes && !stretched(t) && mp4Carries(codec->id)) return {SoundWay::Copied};
     if (!avcodec_find_decoder(codec->id)) return {};
     return {SoundWay::Encoded, a.changes ? 2 : std::clamp(a.channels, 1, 2)};
 }
@@ -43,8 +45,9 @@ std::vector<std::string> soundRemarks(const Ticket& t, const MediaFacts& facts) 
         if (wanted(t) && way == SoundWay::Dropped) tell("its sound in " + a.codec + " cannot be read and is left out");
         if (way != SoundWay::Encoded) continue;
         if (t.sound.mode == "keep")
-            tell(a.changes ? "its sound changes its rate or channels on the way: it is encoded as AAC"
-                           : "MP4 does not carry " + a.codec + " sound: it is encoded as AAC");
+            tell(stretched(t) ? "its sound is made as fast as the pictures, at its own pitch, and encoded as AAC"
+                 : a.changes  ? "its sound changes its rate or channels on the way: it is encoded as AAC"
+                              : "MP4 does not carry " + a.codec + " sound: it is encoded as AAC");
         if (a.channels > 2) tell("its sound of " + std::to_string(a.channels) + " channels is mixed down to stereo");
     }
     return all;
@@ -60,6 +63,7 @@ StepPart soundPart() {
     p.told = [](const StepView& v) -> std::string {
         if (v.facts.audio.empty()) return "The clip has none.";
         if (!v.ticket.sound.on || v.ticket.sound.mode == "drop") return "Left out.";
+        if (stretched(v.ticket)) return "As fast as the pictures at its own pitch, encoded as AAC.";
         return v.ticket.sound.mode == "aac" ? "Encoded as AAC." : "Kept untouched where MP4 can carry it.";
     };
     return p;

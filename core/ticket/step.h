@@ -3,6 +3,7 @@
 #include "core/engine/stage.h"
 #include "core/framing/framing_plan.h"
 #include "core/media/facts.h"
+#include "core/motion/between_stage.h"
 #include "core/ticket/key.h"
 
 namespace ulm {
@@ -11,7 +12,11 @@ namespace ulm {
 struct Retiming {
     std::int64_t frames = 0; ///< 0: the clip's own frames, none left out or repeated
     Key key = 0;
-    std::function<std::int64_t(std::int64_t)> pick;
+    std::function<std::int64_t(std::int64_t)> pick; ///< the clip's frame, or the nearer of the two it lies between
+    /// The clip's frames that movement is made from; null: all.
+    std::shared_ptr<const std::vector<std::int64_t>> kept;
+    /// The instant, by index of what is kept; null: none is made in between.
+    std::function<BetweenInstant(std::int64_t)> between;
 };
 
 /// A delivery while it is put together: what every step sees, and what it adds to.
@@ -80,6 +85,9 @@ const std::vector<const TicketKey*>& ticketKeys();
 /// Null where there is none.
 const TicketKey* findKey(const std::string& path);
 
+/// Whether Motion makes whole pictures of the clip's fields: not of turned or mirrored ones, whose fields lie
+/// otherwise.
+bool deinterlaces(const Ticket&, const Inspection&, const VideoFacts&);
 /// The sentence of a step: what it will do to the clip.
 std::string stepSentence(const std::string& step, const StepView&);
 bool isOn(const Ticket&, const std::string& step);

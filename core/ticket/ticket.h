@@ -57,7 +57,11 @@ struct Ticket {
     } enlarge;
     struct Motion {
         bool on = false;
-        double fps = 30; ///< [1, 240]; frames are repeated or left out, none is invented
+        double fps = 0;                   ///< 0: the clip's own; [1, 240]
+        std::string method = "careful";   ///< what is shown in between: careful, fast, hold
+        double speed = 100;               ///< % of the speed it was filmed at, [10, 400]
+        std::string duplicates = "keep";  ///< frames that repeat the one before: keep, replace, remove
+        std::string deinterlace = "auto"; ///< fields made into whole pictures: auto, off, frame
         bool operator==(const Motion&) const = default;
     } motion;
     struct Frame {

@@ -192,7 +192,8 @@ TEST_CASE("what is dropped or changed is said before it is done") {
     surround.channels = 6;
     r.tracks = {surround};
     test::writeClip(folder / "a.mkv", r);
-    const Outcome o = ulmwood({"render", folder / "a.mkv", "-o", folder / "a.mp4", "--set", "motion.fps=50"});
+    const Outcome o = ulmwood(
+        {"render", folder / "a.mkv", "-o", folder / "a.mp4", "--set", "motion.fps=50", "--set", "motion.method=hold"});
     REQUIRE(o.code == 0);
     for (const char* words : {"HDR colours stay", "mixed down to stereo", "encoded as AAC", "shown twice"}) {
         INFO(words);

@@ -124,9 +124,12 @@ TEST_CASE("the stages of a ticket, in order: none is there twice, none without n
     CHECK(plan({"enlarge.scale=2", "enlarge.method=bicubic", "frame.aspect=1:1"}, kUpright) == "source scale");
     CHECK(plan({"enlarge.scale=2", "enlarge.method=learned-quick"}) == "source network");
     CHECK(plan({"enlarge.scale=2", "enlarge.method=learned-quick"}, kUpright) == "source network scale");
-    CHECK(plan({"motion.fps=50"}) == "source pick");
-    CHECK(plan({"motion.fps=50", "enlarge.scale=2", "enlarge.method=lanczos", "finish.grain.amount=2",
-                "finish.sharpen.amount=0"}) == "source pick scale grain");
+    CHECK(plan({"motion.fps=50", "motion.method=hold"}) == "source pick");
+    CHECK(plan({"motion.fps=50"}) == "source in-between");
+    CHECK(plan({"motion.speed=50", "clean.blocks=measured", "clean.noise=0", "clean.noise_chroma=0"}) ==
+          "source deblock in-between");
+    CHECK(plan({"motion.fps=50", "motion.method=hold", "enlarge.scale=2", "enlarge.method=lanczos",
+                "finish.grain.amount=2", "finish.sharpen.amount=0"}) == "source pick scale grain");
     CHECK(plan({"frame.aspect=9:16", "frame.fill=pad"}) == "source fill"); // nothing to scale
     CHECK(plan({"frame.fill=pad"}, kUpright) == "source scale fill");
     CHECK(plan({"finish.sharpen.amount=1", "finish.grain.amount=2", "finish.shadows=false", "finish.halo_limit=0"}) ==

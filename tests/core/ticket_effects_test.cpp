@@ -50,6 +50,7 @@ Inspection spoilt() {
     Readings& r = i.readings;
     r.blocking = 9, r.noise = 3, r.chromaNoise = 3, r.ringing = 3, r.stairs = 80, r.banding = 20;
     r.compression = 20, r.yield = 60;
+    i.duplicates = {4};
     for (int n = 0; n < kFrames; ++n) i.faces.push_back({n, {60, 85, 50, 50}, 1});
     return i;
 }
@@ -88,6 +89,11 @@ const std::vector<Effect>& effects() {
         {{"enlarge.size=192x100", "enlarge.method=lanczos"}, "enlarge.y=0.9"},
         {{"motion.fps=10"}, "motion.on=false"},
         {{}, "motion.fps=50"},
+        {{"motion.fps=33"}, "motion.method=fast"},
+        {{"motion.fps=33"}, "motion.method=hold"},
+        {{}, "motion.speed=50"},
+        {{}, "motion.duplicates=replace"},
+        {{"motion.on=true"}, "motion.deinterlace=frame"},
         {{"frame.aspect=1:1"}, "frame.on=false"},
         {{}, "frame.aspect=4:5"},
         {{}, "frame.size=90x160"},
@@ -125,7 +131,7 @@ Ticket ticketOf(const Effect& e, bool set) {
 struct Delivered {
     Key key = 0;
     Picture picture;
-    std::vector<std::int64_t> frames, times;
+    std::vector<double> frames, times;
 };
 
 } // namespace
@@ -143,7 +149,7 @@ TEST_CASE("every key of a ticket changes what is delivered, and the picture's ke
         d.key = p.result->key();
         for (std::int64_t k = 0; k < p.frames(); ++k) {
             const DeliveredFrame f = p.at(k);
-            d.frames.push_back(std::int64_t(f.instants.front().frame)), d.times.push_back(f.pts);
+            d.frames.push_back(f.instants.front().frame), d.times.push_back(f.pts);
         }
         d.picture = engine.pull(*p.result, p.at(p.frames() / 2).stage, p.result->format().frame(), {});
         return d;

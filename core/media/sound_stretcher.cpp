@@ -1,0 +1,82 @@
+#include "core/media/sound_stretcher.h"
+
+#include "core/base/error.h"
+
+extern "C" {
+#include <libavfilter/avfilter.h>
+#include <libavfilter/buffersink.h>
+#include <libavfilter/buffersrc.h>
+}
+
+#include <algorithm>
+#include <new>
+#include <string>
+
+namespace ulm {
+namespace {
+
+void check(int e) {
+    if (e < 0)
+        throw Error(Fault::Output, "", "its sound cannot be stretched (" + av::errorText(e) + ")",
+                    "Drop the sound in the Sound step.");
+}
+
+// Overlap and add takes half to a hundred times the speed at once.
+std::string overlapped(double speed) {
+    std::string chain;
+    for (; speed < 0.5; speed /= 0.5) chain += "atempo=0.5,";
+    return chain + "atempo=" + std::to_string(speed);
+}
+
+} // namespace
+
+SoundStretcher::SoundStretcher(int rate, const AVChannelLayout& layout, double speed) {
+    graph_ = avfilter_graph_alloc();
+    if (!graph_) throw std::bad_alloc();
+    graph_->nb_threads = 1;
+    char channels[128] = {};
+    av_channel_layout_describe(&layout, channels, sizeof channels);
+    const std::string source = "time_base=1/" + std::to_string(rate) + ":sample_rate=" + std::to_string(rate) +
+                               ":sample_fmt=fltp:channel_layout=" + channels;
+    const std::string stretch = avfilter_get_by_name("rubberband")
+                                    ? "rubberband=tempo=" + std::to_string(speed) + ":window=standard:pitchq=quality"
+                                    : overlapped(speed);
+    check(avfilter_graph_create_filter(&in_, avfilter_get_by_name("abuffer"), "in", source.c_str(), nullptr, graph_));
+    check(avfilter_graph_create_filter(&out_, avfilter_get_by_name("abuffersink"), "out", nullptr, nullptr, graph_));
+    AVFilterInOut* begins = avfilter_inout_alloc();
+    AVFilterInOut* ends = avfilter_inout_alloc();
+    if (!begins || !ends) throw std::bad_alloc();
+    begins->name = av_strdup("in");
+    begins->filter_ctx = in_;
+    ends->name = av_strdup("out");
+    ends->filter_ctx = out_;
+    const int parsed =
+        avfilter_graph_parse_ptr(graph_, (stretch + ",aformat=sample_fmts=fltp").c_str(), &ends, &begins, nullptr);
+    avfilter_inout_free(&begins);
+    avfilter_inout_free(&ends);
+    check(parsed);
+    check(avfilter_graph_config(graph_, nullptr));
+}
+
+SoundStretcher::~SoundStretcher() { avfilter_graph_free(&graph_); }
+
+void SoundStretcher::drain(const OnSound& onSound) {
+    const av::Frame f(av_frame_alloc());
+    while (av_buffersink_get_frame(out_, f.get()) >= 0) {
+        onSound(*f);
+        av_frame_unref(f.get());
+    }
+}
+
+void SoundStretcher::send(AVFrame& frame, const OnSound& onSound) {
+    frame.pts = sent_;
+    sent_ += frame.nb_samples;
+    check(av_buffersrc_add_frame_flags(in_, &frame, AV_BUFFERSRC_FLAG_KEEP_REF));
+    drain(onSound);
+}
+
+void SoundStretcher::finish(const OnSound& onSound) {
+    if (av_buffersrc_add_frame(in_, nullptr) >= 0) drain(onSound);
+}
+
+} // namespace ulm

@@ -1,0 +1,254 @@
+#include "core/motion/between_stage.h"
+
+#include "core/motion/between_field.h"
+#include "core/motion/field.h"
+#include "core/motion/flow_stage.h"
+#include "core/motion/sampling.h"
+#include "core/picture/opencv_view.h"
+
+#include <algorithm>
+#include <cmath>
+#include <opencv2/imgproc.hpp>
+
+namespace ulm {
+namespace {
+
+// Pictures of so many lines and more are searched at a quarter, at an eighth of their size: pieces of 8×8 then reach
+// over what moves as a whole. Finer costs four times as much and gains nothing on real clips, loses where small things
+// move far.
+constexpr int kQuarterFrom = 400, kEighthFrom = 900;
+
+struct Plan {
+    int search; ///< divisor of the guide's size at which movement is searched for
+    int field;  ///< the same of what is worked out from it
+    std::size_t layers;
+};
+
+Plan planFor(const PictureFormat& guide, Between m) {
+    const int side = std::min(guide.width, guide.height);
+    const int search = side >= kEighthFrom ? 8 : side >= kQuarterFrom ? 4 : 2;
+    return m == Between::Fast ? Plan{search, search, 1} : Plan{search, std::max(2, search / 2), 3};
+}
+
+FlowSearch searchAt(int divisor, int finest) { return {divisor, finest, 4, 12, 1}; }
+
+std::vector<StagePtr> searched(const StagePtr& guide, Between m) {
+    const Plan p = planFor(guide->format(), m);
+    std::vector<StagePtr> all{guide};
+    for (int finest = 0; finest <= (m == Between::Fast ? 0 : 1); ++finest) // coarser too: small things far away
+        for (const int offset : {1, -1}) all.push_back(flowStage(guide, offset, searchAt(p.search, finest)));
+    return all;
+}
+
+// The layers of a field, one below the other, each twice its height: in planes 0 and 1 the path above the shares of
+// both sides; in plane 2 the doubt, in the first of these parts.
+PictureFormat stackedFormat(const PictureFormat& guide, Between m) {
+    const Plan p = planFor(guide, m);
+    PictureFormat f = reduced(guide, p.field);
+    f.height *= static_cast<int>(2 * p.layers);
+    return f;
+}
+
+cv::Mat block(Plane& p, std::size_t n, int height) {
+    return viewOf(p).rowRange(static_cast<int>(n) * height, static_cast<int>(n + 1) * height);
+}
+
+class FieldStage : public Stage {
+public:
+    FieldStage(StagePtr guide, const BetweenClock& clock, Between method)
+        : Stage(searched(guide, method), stackedFormat(guide->format(), method), keyOf(guide, clock, method)),
+          clock_(clock), method_(method), plan_(planFor(guide->format(), method)) {}
+    const char* name() const override { return "between"; }
+    std::int64_t frames() const override { return clock_.frames; }
+    std::vector<Need> needs(std::int64_t n, const Rect&) const override {
+        const std::int64_t a = clock_.at(n).frame;
+        const Rect all = inputs()[0]->format().frame(), small = inputs()[1]->format().frame();
+        std::vector<Need> needs{{0, a, all}, {0, a + 1, all}};
+        for (int i = 1; i < static_cast<int>(inputs().size()); ++i) needs.push_back({i, i % 2 ? a : a + 1, small});
+        return needs;
+    }
+    void compute(std::int64_t n, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
+        const BetweenInstant i = clock_.at(n);
+        const int w = format().width, h = format().height / static_cast<int>(2 * plan_.layers);
+        const cv::Mat a = reducedLuma(in[0].planes[0], w, h), b = reducedLuma(in[1].planes[0], w, h);
+        std::vector<FlowPair> flows;
+        for (std::size_t k = 2; k + 1 < in.size(); k += 2) flows.push_back({flowOf(in[k], w, h), flowOf(in[k + 1], w, h)});
+        cancel.check();
+        BetweenWish wish;
+        wish.part = i.part;
+        wish.maybeCut = std::ranges::binary_search(clock_.cuts, i.frame + 1);
+        wish.layers = plan_.layers;
+        wish.inPlace = method_ == Between::Careful;
+        wish.patch = method_ == Between::Careful ? 5 : 3;
+        const BetweenField f = betweenField(a, b, flows, wish);
+        viewOf(out.planes[2]) = 0;
+        f.doubt.copyTo(block(out.planes[2], 0, h));
+        for (std::size_t k = 0; k < f.layers.size(); ++k) {
+            const BetweenLayer& l = f.layers[k];
+            l.dx.convertTo(block(out.planes[0], 2 * k, h), CV_32F, plan_.field); // whole pixels of the guide
+            l.dy.convertTo(block(out.planes[1], 2 * k, h), CV_32F, plan_.field);
+            l.shareA.copyTo(block(out.planes[0], 2 * k + 1, h));
+            l.shareB.copyTo(block(out.planes[1], 2 * k + 1, h));
+        }
+    }
+
+private:
+    static Key keyOf(const StagePtr& guide, const BetweenClock& c, Between m) {
+        KeyMaker key("between field");
+        key.add(guide).add(static_cast<std::int64_t>(c.key)).add(static_cast<int>(m));
+        for (const std::int64_t cut : c.cuts) key.add(cut);
+        return key;
+    }
+    // At the field's size and in its pixels.
+    cv::Mat flowOf(const Picture& p, int w, int h) const {
+        cv::Mat flow, sized;
+        const cv::Mat both[] = {viewOf(p.planes[0]), viewOf(p.planes[1])};
+        cv::merge(both, 2, flow);
+        cv::resize(flow, sized, cv::Size(w, h), 0, 0, cv::INTER_LINEAR);
+        return sized / double(plan_.field);
+    }
+
+    BetweenClock clock_;
+    Between method_;
+    Plan plan_;
+};
+
+class BetweenStage : public Stage {
+public:
+    BetweenStage(StagePtr input, StagePtr field, const PictureFormat& guide, const BetweenClock& clock, const Plan& plan)
+        : Stage({input, field}, input->format(), KeyMaker("in-between").add(input).add(field)), clock_(clock),
+          size_(double(input->format().width) / guide.width), factor_(size_ * plan.field), layers_(plan.layers) {}
+    const char* name() const override { return "in-between"; }
+    std::int64_t frames() const override { return clock_.frames; }
+
+    std::vector<Need> needs(std::int64_t n, const Rect& region) const override {
+        const BetweenInstant i = clock_.at(n);
+        if (i.part == 0) return {{0, i.frame, region}};
+        return {{1, n, inputs()[1]->format().frame()}};
+    }
+
+    // Of both sides only what the paths lead to.
+    std::vector<Need> moreNeeds(std::int64_t n, const Rect& region, std::span<const Picture> in) const override {
+        const BetweenInstant i = clock_.at(n);
+        if (i.part == 0) return {};
+        const double shares[] = {-i.part, 1 - i.part};
+        std::vector<Need> needs;
+        for (const int side : {0, 1}) {
+            Rect pointed = region;
+            for (std::size_t k = 0; k < layers_; ++k) pointed = united(pointed, led(region, in[0], k, shares[side]));
+            needs.push_back({0, i.frame + side, even(pointed.grown(kCubic)).intersected(format().frame())});
+        }
+        return needs;
+    }
+
+    void compute(std::int64_t n, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
+        const BetweenInstant i = clock_.at(n);
+        if (i.part == 0) {
+            for (int c = 0; c < 3; ++c) copySamples(in[0].planes[c], out.planes[c]);
+            return;
+        }
+        for (std::size_t c = 0; c < 3; ++c) {
+            const Rect all = out.planes[c].area();
+            for (int y = all.y; y < all.bottom(); y += kBand) { // a band at a time stays in the processor's cache
+                cancel.check();
+                fill(in, c, {all.x, y, all.w, std::min(kBand, all.bottom() - y)}, i.part, out.planes[c]);
+            }
+        }
+    }
+
+private:
+    static constexpr int kCubic = 4; ///< cubic interpolation's own reach, and a sample for rounding
+    static constexpr float kReach = 16384;
+    static Rect even(const Rect& r) {
+        const int x = r.x & ~1, y = r.y & ~1;
+        return {x, y, ((r.right() + 1) & ~1) - x, ((r.bottom() + 1) & ~1) - y};
+    }
+    static Rect united(const Rect& a, const Rect& b) {
+        const int x = std::min(a.x, b.x), y = std::min(a.y, b.y);
+        return {x, y, std::max(a.right(), b.right()) - x, std::max(a.bottom(), b.bottom()) - y};
+    }
+    int fieldHeight() const { return inputs()[1]->format().height / static_cast<int>(2 * layers_); }
+
+    // Where the paths of a layer lead from this region.
+    Rect led(const Rect& region, const Picture& field, std::size_t layer, double share) const {
+        const int w = field.area.w, h = fieldHeight(), top = static_cast<int>(2 * layer) * h;
+        const auto first = [&](int at) { return std::max(0, static_cast<int>(std::floor(at / factor_)) - 2); };
+        const auto last = [&](int at, int most) { return std::min(most - 1, static_cast<int>(std::ceil(at / factor_)) + 2); };
+        double low[2] = {0, 0}, high[2] = {0, 0};
+        for (int y = first(region.y); y <= last(region.bottom(), h); ++y)
+            for (int x = first(region.x); x <= last(region.right(), w); ++x)
+                for (const int axis : {0, 1}) {
+                    const double v = field.planes[static_cast<std::size_t>(axis)].row(top + y)[x] * size_ * share;
+                    low[axis] = std::min(low[axis], v);
+                    high[axis] = std::max(high[axis], v);
+                }
+        const auto clip = [this](double v) { return std::clamp(v, -double(format().width + format().height), double(format().width + format().height)); };
+        const int x = region.x + static_cast<int>(std::floor(clip(low[0]))), y = region.y + static_cast<int>(std::floor(clip(low[1])));
+        return {x, y, region.right() + static_cast<int>(std::ceil(clip(high[0]))) - x, region.bottom() + static_cast<int>(std::ceil(clip(high[1]))) - y};
+    }
+
+    // One plane's samples in `band`, from all layers and both sides.
+    void fill(std::span<const Picture> in, std::size_t c, const Rect& band, double part, Plane& out) const {
+        const double subW = c ? 1 << format().subW : 1, subH = c ? 1 << format().subH : 1;
+        const int h = fieldHeight();
+        cv::Mat sum = cv::Mat::zeros(band.h, band.w, CV_32F);
+        for (std::size_t k = 0; k < layers_; ++k) {
+            const auto spread = [&](std::size_t plane, std::size_t blockAt) {
+                const Rect lines{0, static_cast<int>(blockAt) * h, in[0].area.w, h};
+                return spreadField(in[0].planes[plane].view(lines), band, factor_ / subW, factor_ / subH);
+            };
+            const cv::Mat dx = spread(0, 2 * k), dy = spread(1, 2 * k);
+            const cv::Mat share[] = {spread(0, 2 * k + 1), spread(1, 2 * k + 1)};
+            const double along[] = {-part, 1 - part};
+            for (const std::size_t side : {0u, 1u})
+                cv::accumulateProduct(moved(in[1 + side].planes[c], band, dx * (along[side] * size_ / subW),
+                                            dy * (along[side] * size_ / subH), kReach),
+                                      share[side], sum);
+        }
+        for (int y = 0; y < band.h; ++y)
+            std::copy_n(sum.ptr<float>(y), band.w, out.row(band.y + y) + (band.x - out.area().x));
+    }
+
+    static constexpr int kBand = 32;
+
+    BetweenClock clock_;
+    double size_;   ///< pixels of the input in one of the guide
+    double factor_; ///< the same in one of the field
+    std::size_t layers_;
+};
+
+// Only what is to be seen of a field.
+class PathsStage : public Stage {
+public:
+    PathsStage(StagePtr field, const PictureFormat& seen, const BetweenClock& clock)
+        : Stage({field}, seen, KeyMaker("paths").add(field)), clock_(clock) {}
+    const char* name() const override { return "paths"; }
+    bool worthKeeping() const override { return false; }
+    std::vector<Need> needs(std::int64_t n, const Rect&) const override {
+        if (clock_.at(n).part == 0) return {};
+        return {{0, n, inputs()[0]->format().frame()}};
+    }
+    void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken&) const override {
+        for (std::size_t c = 0; c < 3; ++c) {
+            if (in.empty()) viewOf(out.planes[c]) = 0;
+            else copySamples(in[0].planes[c], out.planes[c]);
+        }
+    }
+
+private:
+    BetweenClock clock_;
+};
+
+} // namespace
+
+StagePtr inBetween(StagePtr input, StagePtr guide, const BetweenClock& clock, Between method) {
+    const auto field = std::make_shared<FieldStage>(guide, clock, method);
+    return std::make_shared<BetweenStage>(input, field, guide->format(), clock, planFor(guide->format(), method));
+}
+
+StagePtr betweenPaths(StagePtr guide, const BetweenClock& clock, Between method) {
+    const PictureFormat seen = reduced(guide->format(), planFor(guide->format(), method).field);
+    return std::make_shared<PathsStage>(std::make_shared<FieldStage>(guide, clock, method), seen, clock);
+}
+
+} // namespace ulm

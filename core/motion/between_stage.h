@@ -1,0 +1,37 @@
+#pragma once
+
+#include "core/engine/stage.h"
+#include <functional>
+#include <vector>
+
+namespace ulm {
+
+/// How pictures between two are made. Fast: the best of three guesses of movement a place, found at a quarter of the
+/// size. Careful: of seven, found at half the size, mixed where more than one may be true.
+enum class Between { Fast, Careful };
+
+/// An instant of a clip: frame `frame`, or `part` of the way on to the next one, [0, 1).
+struct BetweenInstant {
+    std::int64_t frame = 0;
+    double part = 0;
+};
+
+/// A clip on another clock, frames in between made along the movement.
+struct BetweenClock {
+    std::int64_t frames = 0; ///< that come out, > 0
+    Key key = 0;             ///< identity of `at`
+    std::function<BetweenInstant(std::int64_t)> at; ///< of each of them; thread safe
+    std::vector<std::int64_t> cuts; ///< first frames of new shots, ascending, as far as they were found
+};
+
+/// `input` at the instants of `clock`: its own frames untouched where `part` is 0, between them pictures in between as
+/// betweenField() describes. Movement is looked for on `guide`: the same frames, of the same size or smaller (its
+/// shape must be the input's). A pair that does not belong together shows the nearer frame.
+StagePtr inBetween(StagePtr input, StagePtr guide, const BetweenClock& clock, Between method);
+
+/// What inBetween() would look at, for showing: smaller than the guide, planes 0 and 1 the best path from the
+/// frame before to the one after, in pixels of the guide, plane 2 the doubt (how unlike both are along it) in 8-bit
+/// steps; all 0 on frames that are shown untouched. Whole frames only.
+StagePtr betweenPaths(StagePtr guide, const BetweenClock& clock, Between method);
+
+} // namespace ulm
