@@ -165,9 +165,23 @@ bool BenchPage::handleKey(const QKeyEvent& e) {
     case Qt::Key_N: reel_->goToFinding(e.modifiers() & Qt::ShiftModifier ? -1 : 1); break;
     case Qt::Key_M: reel_->goToWorst(); break;
     case Qt::Key_Comma:
-    case Qt::Key_Left: step(e.modifiers() & Qt::ShiftModifier ? -10 : -1); break;
+    case Qt::Key_Left:
+        if (e.modifiers() & Qt::AltModifier) {
+            player_->pause();
+            live_->deliveries().stepDelivered(-1);
+            break;
+        }
+        step(e.modifiers() & Qt::ShiftModifier ? -10 : -1);
+        break;
     case Qt::Key_Period:
-    case Qt::Key_Right: step(e.modifiers() & Qt::ShiftModifier ? 10 : 1); break;
+    case Qt::Key_Right:
+        if (e.modifiers() & Qt::AltModifier) {
+            player_->pause();
+            live_->deliveries().stepDelivered(1);
+            break;
+        }
+        step(e.modifiers() & Qt::ShiftModifier ? 10 : 1);
+        break;
     case Qt::Key_Home: step(-(std::int64_t(1) << 40)); break;
     case Qt::Key_End: step(std::int64_t(1) << 40); break;
     case Qt::Key_I: markEnd(false); break;

@@ -142,6 +142,20 @@ int main(int argc, char** argv) {
         camera.take("preferences", preferences);
     }
     if (camera.done()) return 0;
+    // Slow motion: a frame made in between.
+    window.project().setCurrent(4);
+    ulm::Ticket slow = window.project().at(4).ticket;
+    for (const char* set : {"motion.speed=50", "motion.fps=50"}) ulm::setByAssignment(slow, set);
+    window.project().change(slow);
+    window.bench().ticket().step("motion")->setOpen(true);
+    window.bench().table().table().setCompare(ViewingTable::Compare::Pair);
+    window.bench().live().deliveries().stepDelivered(1);
+    camera.settle();
+    camera.take("bench-motion");
+    if (camera.done()) return 0;
+    window.project().undo();
+    window.project().setCurrent(2);
+    window.bench().ticket().step("enlarge")->setOpen(true);
     // A size of another shape, and where it cuts.
     ulm::Ticket cut = window.project().at(2).ticket;
     ulm::setByAssignment(cut, "enlarge.size=1080x1350");

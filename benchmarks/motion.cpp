@@ -155,20 +155,20 @@ Made theirs(const Taken& t) {
     }
     Made m;
     m.seconds = seconds([&] {
-                    const auto drain = [&] {
-                        for (;;) {
-                            av::Frame frame(av_frame_alloc());
-                            if (av_buffersink_get_frame(out, frame.get()) < 0) return;
-                            made.push_back(std::move(frame));
-                        }
-                    };
-                    for (av::Frame& g : given) {
-                        check(av_buffersrc_add_frame(in, g.get()));
-                        drain();
-                    }
-                    check(av_buffersrc_add_frame(in, nullptr));
-                    drain();
-                });
+        const auto drain = [&] {
+            for (;;) {
+                av::Frame frame(av_frame_alloc());
+                if (av_buffersink_get_frame(out, frame.get()) < 0) return;
+                made.push_back(std::move(frame));
+            }
+        };
+        for (av::Frame& g : given) {
+            check(av_buffersrc_add_frame(in, g.get()));
+            drain();
+        }
+        check(av_buffersrc_add_frame(in, nullptr));
+        drain();
+    });
     int count = 0;
     for (const av::Frame& frame : made) {
         if (frame->pts % 2 == 0) continue; // given ones pass through
@@ -216,7 +216,8 @@ std::vector<Row> motionRows(const std::vector<std::string>& masters, const std::
                 return signedDb(gain) + " " + fixedPoint(other.seconds / m.seconds, 1) + "×";
             };
             table += (table.empty() ? "" : ", ") + t.name + " " + fixedPoint(mean(other.psnr), 1) + " dB " +
-                     fixedPoint(1000 * other.seconds, 0) + " ms: careful " + judge(careful, c) + ", fast " + judge(fast, f);
+                     fixedPoint(1000 * other.seconds, 0) + " ms: careful " + judge(careful, c) + ", fast " +
+                     judge(fast, f);
         }
         const std::string at = lines ? " at 1080 lines" : "";
         const auto row = [&](const char* name, const Sum& s, double asked) {

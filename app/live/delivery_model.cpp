@@ -3,12 +3,17 @@
 #include "app/tasks/background.h"
 #include "core/model/model_folder.h"
 
+#include <algorithm>
+#include <cmath>
+
 namespace ulm::app {
 
 DeliveryModel::DeliveryModel(Project& project, QObject* parent) : QObject(parent), project_(project) {
     connect(&project_, &Project::currentChanged, this, &DeliveryModel::rebuild);
     connect(&project_, &Project::ticketChanged, this, &DeliveryModel::rebuild);
     connect(&project_, &Project::onTableChanged, this, &DeliveryModel::rebuild);
+    // Before anyone who asks for stage() hears of it.
+    connect(&project_, &Project::playheadMoved, this, [this] { stepped_ = 0; });
     connect(&project_, &Project::inspectionChanged, this, [this](int i) {
         if (i == project_.current() && project_.currentClip()->inspection) rebuild();
     });
@@ -40,7 +45,23 @@ DeliveryPtr DeliveryModel::ofTicket(const Ticket& ticket) const {
 
 std::int64_t DeliveryModel::stage() const {
     const ClipEntry* c = project_.currentClip();
-    return onTable_ && c ? onTable_->clock.stageOf(c->playhead) : 0;
+    return onTable_ && c ? onTable_->clock.stageOf(c->playhead) + stepped_ : 0;
+}
+
+void DeliveryModel::stepDelivered(int by) {
+    const ClipEntry* c = project_.currentClip();
+    if (!onTable_ || !c) return;
+    const FrameClock& clock = onTable_->clock;
+    const std::int64_t stage = std::clamp(this->stage() + by, std::int64_t(0), clock.stageFrames() - 1);
+    project_.setPlayhead(clock.sourceOf(stage));
+    stepped_ = stage - clock.stageOf(c->playhead);
+    Q_EMIT project_.playheadChanged();
+}
+
+double DeliveryModel::between() const {
+    if (!onTable_) return 0;
+    const double at = onTable_->clock.instantOf(stage());
+    return at - std::floor(at);
 }
 
 QPointF DeliveryModel::toDelivered(double x, double y) const {
@@ -58,6 +79,7 @@ QPointF DeliveryModel::toSource(const QPointF& d) const {
 void DeliveryModel::rebuild() {
     const ClipEntry* c = project_.currentClip();
     onTable_.reset();
+    stepped_ = 0;
     others_.clear();
     problem_.clear();
     if (c && c->clip && !openingNetwork()) try {

@@ -22,8 +22,13 @@ public:
     /// Of another ticket and the destination on the table.
     DeliveryPtr ofTicket(const Ticket& ticket) const;
 
-    /// The stage frame on the table: the one that shows the playhead's.
+    /// The stage frame on the table: the one that shows the playhead's, or one between it and the next that was stepped
+    /// to.
     std::int64_t stage() const;
+    /// Goes by so many delivered frames: those in between too.
+    void stepDelivered(int by);
+    /// What is on the table lies between two frames of the clip: how far, (0, 1); 0 where it does not.
+    double between() const;
     /// Between upright source pixels and delivered ones, on that frame.
     QPointF toDelivered(double x, double y) const;
     QPointF toSource(const QPointF& delivered) const;
@@ -39,6 +44,7 @@ private:
 
     Project& project_;
     DeliveryPtr onTable_;
+    std::int64_t stepped_ = 0; ///< stage frames away from the playhead's own
     QString problem_;
     mutable std::map<std::string, DeliveryPtr> others_; ///< worked out since the last change
     std::string tried_;                                 ///< the network that was just opened, or could not be

@@ -442,6 +442,7 @@ void Project::setPlayhead(std::int64_t frame) {
     frame = std::clamp<std::int64_t>(frame, 0, c->clip->frameCount() - 1);
     if (frame == c->playhead) return;
     c->playhead = frame;
+    Q_EMIT playheadMoved();
     Q_EMIT playheadChanged();
     keepSoon();
 }

@@ -145,6 +145,7 @@ signals:
     void ticketChanged();
     void onTableChanged();
     void targetsChanged(); ///< which are watched or chosen
+    void playheadMoved();  ///< the playhead itself, before playheadChanged()
     void playheadChanged();
     void stretchesChanged();
     void spotsChanged();

@@ -171,10 +171,12 @@ void ReelStrip::paintFoot(QPainter& p) {
     const QRect foot(8, traceBottom(), width() - 16, height() - traceBottom());
     p.setPen(t.ink);
     p.setFont(figures(8.5));
-    const QString where = tr("%1  frame %2 of %3")
-                              .arg(timeText(c->clip->secondsAt(c->playhead)))
-                              .arg(c->playhead + 1)
-                              .arg(c->clip->frameCount());
+    QString where = tr("%1  frame %2 of %3")
+                        .arg(timeText(c->clip->secondsAt(c->playhead)))
+                        .arg(c->playhead + 1)
+                        .arg(c->clip->frameCount());
+    if (const double part = live_.deliveries().between(); part > 0)
+        where += tr("  made in between, %1 % of the way").arg(std::lround(100 * part));
     p.drawText(foot, Qt::AlignVCenter | Qt::AlignLeft, where);
     const int left = p.fontMetrics().horizontalAdvance(where) + 24;
     p.setFont(words(8));

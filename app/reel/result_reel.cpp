@@ -43,11 +43,17 @@ double ResultReel::share() const {
     return p && all ? double(all->size()) / double(p->frames()) : 0;
 }
 
+double ResultReel::speed() const {
+    const Delivery* p = live_.delivery();
+    return p ? p->clock.speed() : 1;
+}
+
 std::int64_t ResultReel::indexAt(double seconds) const {
     const Delivery* p = live_.delivery();
     const ClipEntry* c = project_.currentClip();
     if (!p || !c || !c->clip) return -1;
-    const double since = seconds - c->clip->secondsAt(p->clock.sourceOf(p->clock.first()));
+    const double since =
+        (seconds - c->clip->secondsAt(p->clock.sourceOf(p->clock.first()))) / p->clock.speed(); // of the movie
     return since < -1e-6 || since >= p->seconds() ? -1 : p->clock.deliveredAt(since);
 }
 

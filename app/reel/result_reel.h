@@ -21,6 +21,8 @@ public:
     std::int64_t indexAt(double seconds) const;
     /// Share of the frames that are rendered, and which of them.
     double share() const;
+    /// How many times as fast as the clip the result runs.
+    double speed() const;
     const std::map<std::size_t, QImage>* rendered() const;
 
 signals:

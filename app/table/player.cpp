@@ -64,8 +64,9 @@ void Player::playResult() {
     if (const Ticket::Stretch s = project_.shownTicket().stretch;
         s.on && reel_.indexAt(c->clip->secondsAt(c->playhead)) < 0)
         project_.setPlayhead(c->clip->frameAt(s.from));
-    begin(Of::Result, 1);
-    startSoundSoon();
+    // The clock is the clip's: it runs as fast as the result goes through it.
+    begin(Of::Result, reel_.speed());
+    if (speed_ == 1) startSoundSoon(); // sound at another speed is heard in the file only
     showResult(startedAt_);
 }
 
@@ -90,7 +91,7 @@ void Player::showResult(double seconds) {
         startedAt_ = s.on ? s.from : 0;
         clock_.restart();
         stopSound();
-        startSoundSoon();
+        if (speed_ == 1) startSoundSoon();
         return;
     }
     project_.setPlayhead(c->clip->frameAt(seconds));

@@ -71,15 +71,15 @@ void TrialsModel::run(std::vector<Candidate> candidates) {
     arrange();
     Q_EMIT changed();
     struct Place {
-        std::int64_t stage;
+        std::int64_t frame;     ///< of the clip: candidates may have clocks of their own
         Rect delivered, source; ///< source: what of the clip `delivered` shows, to be read
     };
     std::vector<Place> places;
     for (const Spot& s : spots_) {
-        const std::int64_t stage = base->clock.stageOf(live_.spots().frameOf(s));
+        const std::int64_t frame = live_.spots().frameOf(s), stage = base->clock.stageOf(frame);
         const Rect delivered = around(base->toDelivered(stage, {s.x, s.y}), kSide, base->result->format());
         places.push_back(
-            {stage, delivered, base->readable(stage, delivered, around({s.x, s.y}, 96, base->source->format()))});
+            {frame, delivered, base->readable(stage, delivered, around({s.x, s.y}, 96, base->source->format()))});
     }
     std::vector<DeliveryPtr> pipelines;
     for (const Candidate& t : candidates_) pipelines.push_back(live_.deliveries().ofTicket(t.ticket));
@@ -94,22 +94,23 @@ void TrialsModel::run(std::vector<Candidate> candidates) {
                 try {
                     const auto& line = pipelines[k];
                     if (!line || line->result->format().frame() != base->result->format().frame()) return;
+                    const std::int64_t stage = line->clock.stageOf(p.frame);
                     TrialCell cell;
-                    const Picture before = e.pull(*line->before, p.stage, p.delivered, cancel),
-                                  after = e.pull(*line->result, p.stage, p.delivered, cancel);
+                    const Picture before = e.pull(*line->before, stage, p.delivered, cancel),
+                                  after = e.pull(*line->result, stage, p.delivered, cancel);
                     cell.picture =
-                        toImage(e.pull(*asRgb(line->result), p.stage, p.delivered, cancel, Engine::Keep::Inputs));
+                        toImage(e.pull(*asRgb(line->result), stage, p.delivered, cancel, Engine::Keep::Inputs));
                     const auto inSource = [&](const StagePtr& delivered) {
-                        const StagePtr there = line->inSourcePixels(delivered, p.stage, p.source);
-                        return e.pull(*there, p.stage, there->format().frame(), cancel, Engine::Keep::Inputs);
+                        const StagePtr there = line->inSourcePixels(delivered, stage, p.source);
+                        return e.pull(*there, stage, there->format().frame(), cancel, Engine::Keep::Inputs);
                     };
                     const bool shown = std::min(p.source.w, p.source.h) >= kLeastMeasured;
                     cell.measure =
                         measureTrial(shown ? inSource(line->before) : before, shown ? inSource(line->result) : after,
-                                     before, after, line->planAt(p.stage).scale());
+                                     before, after, line->planAt(stage).scale());
                     cell.fresh = true;
                     QImage old;
-                    if (k == 0) old = toImage(e.pull(*asRgb(line->before), p.stage, p.delivered, cancel));
+                    if (k == 0) old = toImage(e.pull(*asRgb(line->before), stage, p.delivered, cancel));
                     onInterface(self, [=, this] {
                         if (round != round_) return;
                         cells_[k * spots_.size() + s] = cell;

@@ -32,6 +32,7 @@ KeySheet::KeySheet(QWidget* parent) : QWidget(parent) {
         {tr("[, ]"), tr("cut before, after")},
         {tr("N, Shift+N, M"), tr("next, previous finding; the worst frame")},
         {tr("← →  (Shift: ten)"), tr("one frame back, on")},
+        {tr("Alt+← →"), tr("one delivered frame back, on: those made in between too")},
         {tr("Home, End"), tr("first, last frame")},
         {tr("I, O, X (Shift: all)"), tr("stretch begins, ends here; clear it")},
         {tr("W, E, R, T"), tr("Wipe, Pair, Flip, Difference")},

@@ -11,6 +11,7 @@ namespace ulm {
 Picture Engine::pull(const Stage& stage, std::int64_t frame, const Rect& wanted, const CancelToken& cancel, Keep keep) {
     const Rect region = wanted.intersected(stage.format().frame());
     if (region.empty()) throw std::logic_error("Engine::pull: the region lies outside the frame");
+    if (frame < 0 || frame >= stage.frames()) throw std::logic_error("Engine::pull: there is no such frame");
     cancel.check();
     if (keep == Keep::Inputs || !stage.worthKeeping()) return computeRegion(stage, frame, region, cancel);
     if (auto kept = cache_.findOrClaim(stage.key(), frame, region, cancel)) return *kept;

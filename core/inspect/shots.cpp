@@ -85,12 +85,16 @@ std::vector<std::int64_t> findDuplicates(const std::vector<Thumbprint>& prints, 
         const auto past =
             shotOf(i) == std::ssize(cuts) ? d.size() : static_cast<std::size_t>(cuts[std::size_t(shotOf(i))]);
         if (i == from) continue;
-        const float moving = typicalAround(
-            past - from, i - from, 8, [&](std::size_t k) { return d[from + k].mean; }, 0.7);
+        const auto around = [&](float PrintDifference::*what) {
+            return typicalAround(
+                past - from, i - from, 8, [&](std::size_t k) { return d[from + k].*what; }, 0.7);
+        };
+        const float moving = around(&PrintDifference::mean), farthest = around(&PrintDifference::most);
         if (moving < kMoves) continue; // a shot that stands still repeats nothing
         // A second encode leaves traces on a repeat, but far below what moves around it.
         const bool still = d[i].most < 1.5f && d[i].mean < 0.1f * moving;
-        const bool repeat = d[i].most < 8 && d[i].mean < 0.05f * moving;
+        const bool repeat = d[i].most < 8 &&
+                            (d[i].mean < 0.05f * moving || (d[i].mean < 0.2f * moving && d[i].most < 0.04f * farthest));
         if (still || repeat) repeats.push_back(static_cast<std::int64_t>(i));
     }
     return repeats;

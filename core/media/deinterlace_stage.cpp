@@ -61,13 +61,16 @@ void copyOut(const AVFrame& f, const Rect& area, const PictureFormat& format, Pi
         const Rect r = out.planes[c].area(), from = c ? subsampled(area, format.subW, format.subH) : area;
         const float scale = c ? kChroma : kLuma, zero = c ? kChromaZero : kLumaZero;
         for (int y = r.y; y < r.bottom(); ++y) {
-            const auto* s = reinterpret_cast<const std::uint16_t*>(f.data[c] + std::ptrdiff_t(y - from.y) * f.linesize[c]) +
-                            (r.x - from.x);
+            const auto* s =
+                reinterpret_cast<const std::uint16_t*>(f.data[c] + std::ptrdiff_t(y - from.y) * f.linesize[c]) +
+                (r.x - from.x);
             float* o = out.planes[c].row(y);
             for (int x = 0; x < r.w; ++x) o[x] = (float(s[x]) - zero) / scale;
         }
     }
 }
+
+constexpr int kLeast = 8; // columns and lines that the filter can be given
 
 class DeinterlaceStage : public Stage {
 public:
@@ -77,7 +80,8 @@ public:
 
     // The filter looks up and down and through time, never sideways: whole columns of three frames.
     std::vector<Need> needs(std::int64_t n, const Rect& r) const override {
-        const int x = r.x & ~1, right = std::min((r.right() + 1) & ~1, format().width);
+        const int right = std::min((std::max(r.right(), kLeast) + 1) & ~1, format().width);
+        const int x = std::min(r.x, right - kLeast) & ~1; // the filter takes no narrower ones
         const Rect columns{x, 0, right - x, format().height};
         return {{0, std::max<std::int64_t>(n - 1, 0), columns},
                 {0, n, columns},
@@ -91,11 +95,13 @@ public:
         const std::string source = "width=" + std::to_string(in[1].area.w) + ":height=" + std::to_string(in[1].area.h) +
                                    ":pix_fmt=" + av_get_pix_fmt_name(codesFor(format())) + ":time_base=1/25";
         const char* how = topFirst_ ? "mode=send_frame:parity=tff:deint=all" : "mode=send_frame:parity=bff:deint=all";
-        check(avfilter_graph_create_filter(&from, avfilter_get_by_name("buffer"), "in", source.c_str(), nullptr, graph.get()));
+        check(avfilter_graph_create_filter(&from, avfilter_get_by_name("buffer"), "in", source.c_str(), nullptr,
+                                           graph.get()));
         const AVFilter* bwdif = avfilter_get_by_name("bwdif");
         check(bwdif ? 0 : AVERROR_FILTER_NOT_FOUND);
         check(avfilter_graph_create_filter(&filter, bwdif, "fields", how, nullptr, graph.get()));
-        check(avfilter_graph_create_filter(&to, avfilter_get_by_name("buffersink"), "out", nullptr, nullptr, graph.get()));
+        check(avfilter_graph_create_filter(&to, avfilter_get_by_name("buffersink"), "out", nullptr, nullptr,
+                                           graph.get()));
         check(avfilter_link(from, 0, filter, 0));
         check(avfilter_link(filter, 0, to, 0));
         check(avfilter_graph_config(graph.get(), nullptr));
@@ -121,6 +127,7 @@ private:
 } // namespace
 
 StagePtr deinterlaced(StagePtr input, bool topFirst) {
+    if (std::min(input->format().width, input->format().height) < kLeast) return input;
     return std::make_shared<DeinterlaceStage>(std::move(input), topFirst);
 }
 

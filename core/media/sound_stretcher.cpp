@@ -6,6 +6,7 @@ extern "C" {
 #include <libavfilter/avfilter.h>
 #include <libavfilter/buffersink.h>
 #include <libavfilter/buffersrc.h>
+#include <libavutil/samplefmt.h>
 }
 
 #include <algorithm>
@@ -30,7 +31,7 @@ std::string overlapped(double speed) {
 
 } // namespace
 
-SoundStretcher::SoundStretcher(int rate, const AVChannelLayout& layout, double speed) {
+SoundStretcher::SoundStretcher(int rate, const AVChannelLayout& layout, double speed) : rate_(rate), speed_(speed) {
     graph_ = avfilter_graph_alloc();
     if (!graph_) throw std::bad_alloc();
     graph_->nb_threads = 1;
@@ -39,7 +40,7 @@ SoundStretcher::SoundStretcher(int rate, const AVChannelLayout& layout, double s
     const std::string source = "time_base=1/" + std::to_string(rate) + ":sample_rate=" + std::to_string(rate) +
                                ":sample_fmt=fltp:channel_layout=" + channels;
     const std::string stretch = avfilter_get_by_name("rubberband")
-                                    ? "rubberband=tempo=" + std::to_string(speed) + ":window=standard:pitchq=quality"
+                                    ? "rubberband=tempo=" + std::to_string(speed) + ":window=short"
                                     : overlapped(speed);
     check(avfilter_graph_create_filter(&in_, avfilter_get_by_name("abuffer"), "in", source.c_str(), nullptr, graph_));
     check(avfilter_graph_create_filter(&out_, avfilter_get_by_name("abuffersink"), "out", nullptr, nullptr, graph_));
@@ -62,8 +63,11 @@ SoundStretcher::~SoundStretcher() { avfilter_graph_free(&graph_); }
 
 void SoundStretcher::drain(const OnSound& onSound) {
     const av::Frame f(av_frame_alloc());
+    const auto due = static_cast<std::int64_t>(double(sent_) / speed_);
     while (av_buffersink_get_frame(out_, f.get()) >= 0) {
-        onSound(*f);
+        f->nb_samples = static_cast<int>(std::clamp<std::int64_t>(due - given_, 0, f->nb_samples));
+        given_ += f->nb_samples;
+        if (f->nb_samples > 0) onSound(*f);
         av_frame_unref(f.get());
     }
 }
@@ -75,8 +79,25 @@ void SoundStretcher::send(AVFrame& frame, const OnSound& onSound) {
     drain(onSound);
 }
 
+// The filter keeps what it heard last for itself: silence behind the sound pushes it out.
+void SoundStretcher::pushOut() {
+    const av::Frame quiet(av_frame_alloc());
+    if (!quiet) throw std::bad_alloc();
+    quiet->format = AV_SAMPLE_FMT_FLTP;
+    quiet->sample_rate = rate_;
+    quiet->nb_samples = rate_ / 2;
+    quiet->pts = sent_;
+    check(av_channel_layout_copy(&quiet->ch_layout, &in_->outputs[0]->ch_layout));
+    check(av_frame_get_buffer(quiet.get(), 0));
+    av_samples_set_silence(quiet->extended_data, 0, quiet->nb_samples, quiet->ch_layout.nb_channels,
+                           AV_SAMPLE_FMT_FLTP);
+    check(av_buffersrc_add_frame(in_, quiet.get()));
+}
+
 void SoundStretcher::finish(const OnSound& onSound) {
-    if (av_buffersrc_add_frame(in_, nullptr) >= 0) drain(onSound);
+    if (sent_ == 0) return;
+    pushOut();
+    drain(onSound);
 }
 
 } // namespace ulm

@@ -26,10 +26,13 @@ public:
 
 private:
     void drain(const OnSound&);
+    void pushOut();
 
     AVFilterGraph* graph_ = nullptr;
     AVFilterContext *in_ = nullptr, *out_ = nullptr;
-    std::int64_t sent_ = 0;
+    int rate_;
+    double speed_;
+    std::int64_t sent_ = 0, given_ = 0; ///< samples
 };
 
 } // namespace ulm

@@ -24,11 +24,11 @@ struct FlowPair {
 };
 
 struct BetweenWish {
-    double part = 0.5;       ///< the instant: 0 at A … 1 at B, both open
-    bool maybeCut = false;   ///< an inspection found a cut between them
-    std::size_t layers = 1;  ///< guesses mixed at a place, [1, 3]
-    bool inPlace = false;    ///< the flows at the place itself are guesses too, not projected ones alone
-    int patch = 3;           ///< likeness is judged over so many pixels
+    double part = 0.5;      ///< the instant: 0 at A … 1 at B, both open
+    bool maybeCut = false;  ///< an inspection found a cut between them
+    std::size_t layers = 1; ///< guesses mixed at a place, [1, 3]
+    bool inPlace = false;   ///< the flows at the place itself are guesses too, not projected ones alone
+    int patch = 3;          ///< likeness is judged over so many pixels
 };
 
 /// What the instant shows. `a`, `b`: luma, 8-bit codes; all of one size. Flows, the most trusted first, are projected

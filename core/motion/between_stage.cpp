@@ -72,7 +72,8 @@ public:
         const int w = format().width, h = format().height / static_cast<int>(2 * plan_.layers);
         const cv::Mat a = reducedLuma(in[0].planes[0], w, h), b = reducedLuma(in[1].planes[0], w, h);
         std::vector<FlowPair> flows;
-        for (std::size_t k = 2; k + 1 < in.size(); k += 2) flows.push_back({flowOf(in[k], w, h), flowOf(in[k + 1], w, h)});
+        for (std::size_t k = 2; k + 1 < in.size(); k += 2)
+            flows.push_back({flowOf(in[k], w, h), flowOf(in[k + 1], w, h)});
         cancel.check();
         BetweenWish wish;
         wish.part = i.part;
@@ -115,7 +116,8 @@ private:
 
 class BetweenStage : public Stage {
 public:
-    BetweenStage(StagePtr input, StagePtr field, const PictureFormat& guide, const BetweenClock& clock, const Plan& plan)
+    BetweenStage(StagePtr input, StagePtr field, const PictureFormat& guide, const BetweenClock& clock,
+                 const Plan& plan)
         : Stage({input, field}, input->format(), KeyMaker("in-between").add(input).add(field)), clock_(clock),
           size_(double(input->format().width) / guide.width), factor_(size_ * plan.field), layers_(plan.layers) {}
     const char* name() const override { return "in-between"; }
@@ -173,7 +175,9 @@ private:
     Rect led(const Rect& region, const Picture& field, std::size_t layer, double share) const {
         const int w = field.area.w, h = fieldHeight(), top = static_cast<int>(2 * layer) * h;
         const auto first = [&](int at) { return std::max(0, static_cast<int>(std::floor(at / factor_)) - 2); };
-        const auto last = [&](int at, int most) { return std::min(most - 1, static_cast<int>(std::ceil(at / factor_)) + 2); };
+        const auto last = [&](int at, int most) {
+            return std::min(most - 1, static_cast<int>(std::ceil(at / factor_)) + 2);
+        };
         double low[2] = {0, 0}, high[2] = {0, 0};
         for (int y = first(region.y); y <= last(region.bottom(), h); ++y)
             for (int x = first(region.x); x <= last(region.right(), w); ++x)
@@ -182,9 +186,13 @@ private:
                     low[axis] = std::min(low[axis], v);
                     high[axis] = std::max(high[axis], v);
                 }
-        const auto clip = [this](double v) { return std::clamp(v, -double(format().width + format().height), double(format().width + format().height)); };
-        const int x = region.x + static_cast<int>(std::floor(clip(low[0]))), y = region.y + static_cast<int>(std::floor(clip(low[1])));
-        return {x, y, region.right() + static_cast<int>(std::ceil(clip(high[0]))) - x, region.bottom() + static_cast<int>(std::ceil(clip(high[1]))) - y};
+        const auto clip = [this](double v) {
+            return std::clamp(v, -double(format().width + format().height), double(format().width + format().height));
+        };
+        const int x = region.x + static_cast<int>(std::floor(clip(low[0]))),
+                  y = region.y + static_cast<int>(std::floor(clip(low[1])));
+        return {x, y, region.right() + static_cast<int>(std::ceil(clip(high[0]))) - x,
+                region.bottom() + static_cast<int>(std::ceil(clip(high[1]))) - y};
     }
 
     // One plane's samples in `band`, from all layers and both sides.
@@ -230,8 +238,10 @@ public:
     }
     void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken&) const override {
         for (std::size_t c = 0; c < 3; ++c) {
-            if (in.empty()) viewOf(out.planes[c]) = 0;
-            else copySamples(in[0].planes[c], out.planes[c]);
+            if (in.empty())
+                viewOf(out.planes[c]) = 0;
+            else
+                copySamples(in[0].planes[c], out.planes[c]);
         }
     }
 

@@ -18,10 +18,10 @@ struct BetweenInstant {
 
 /// A clip on another clock, frames in between made along the movement.
 struct BetweenClock {
-    std::int64_t frames = 0; ///< that come out, > 0
-    Key key = 0;             ///< identity of `at`
+    std::int64_t frames = 0;                        ///< that come out, > 0
+    Key key = 0;                                    ///< identity of `at`
     std::function<BetweenInstant(std::int64_t)> at; ///< of each of them; thread safe
-    std::vector<std::int64_t> cuts; ///< first frames of new shots, ascending, as far as they were found
+    std::vector<std::int64_t> cuts;                 ///< first frames of new shots, ascending, as far as they were found
 };
 
 /// `input` at the instants of `clock`: its own frames untouched where `part` is 0, between them pictures in between as

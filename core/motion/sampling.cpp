@@ -76,7 +76,8 @@ cv::Mat moved(const Plane& there, const Rect& area, const cv::Mat& dx, const cv:
 }
 
 void FourAt::operator()(float x, float y, float (&out)[4]) const {
-    const float cx = x > 0 ? std::min(x, float(values_.cols - 1)) : 0, cy = y > 0 ? std::min(y, float(values_.rows - 1)) : 0;
+    const float cx = x > 0 ? std::min(x, float(values_.cols - 1)) : 0,
+                cy = y > 0 ? std::min(y, float(values_.rows - 1)) : 0;
     const int ix = static_cast<int>(cx), iy = static_cast<int>(cy);
     const int right = std::min(ix + 1, values_.cols - 1), low = std::min(iy + 1, values_.rows - 1);
     const float *top = values_.ptr<float>(iy), *bottom = values_.ptr<float>(low);

@@ -41,9 +41,12 @@ public:
         const Picture& from = n >= double(wish_.other) ? two_ : one_;
         Picture out = Picture::make(format(), format().frame());
         for (int c = 0; c < 3; ++c) {
-            const ScaleWindow w{(40 + n * wish_.vx) / (c ? 2 : 1), (20 + n * wish_.vy) / (c ? 2 : 1),
-                                double(out.planes[c].area().w), double(out.planes[c].area().h),
-                                out.planes[c].area().w, out.planes[c].area().h};
+            const ScaleWindow w{(40 + n * wish_.vx) / (c ? 2 : 1),
+                                (20 + n * wish_.vy) / (c ? 2 : 1),
+                                double(out.planes[c].area().w),
+                                double(out.planes[c].area().h),
+                                out.planes[c].area().w,
+                                out.planes[c].area().h};
             resamplePlane(from.planes[c], w, out.planes[c]);
         }
         if (std::int64_t(n) == wish_.flash)
@@ -96,7 +99,9 @@ Picture whole(const StagePtr& s, std::int64_t n) {
     return engine.pull(*s, n, s->format().frame(), {});
 }
 
-double over(const Picture& a, const Picture& b, const Rect& r) { return psnr(a.planes[0].view(r), b.planes[0].view(r)); }
+double over(const Picture& a, const Picture& b, const Rect& r) {
+    return psnr(a.planes[0].view(r), b.planes[0].view(r));
+}
 const Rect kInner = Slide({}).format().frame().grown(-20);
 
 Picture mixed(const Picture& a, const Picture& b, float part) {
@@ -212,8 +217,14 @@ TEST_CASE("instants are exact: no drift in ten minutes, whatever the rates") {
     const TempFolder folder;
     std::vector<std::int64_t> pts;
     for (std::int64_t n = 0; n < 14400; ++n) pts.push_back(n * 1001 / 24);
-    test::writeClip(folder / "long.mkv", {.width = 32, .height = 32, .frames = 14400, .fps = {24000, 1001},
-                                          .bFrames = 0, .gop = 250, .pts = pts, .options = {{"preset", "ultrafast"}}});
+    test::writeClip(folder / "long.mkv", {.width = 32,
+                                          .height = 32,
+                                          .frames = 14400,
+                                          .fps = {24000, 1001},
+                                          .bFrames = 0,
+                                          .gop = 250,
+                                          .pts = pts,
+                                          .options = {{"preset", "ultrafast"}}});
     const auto clip = Clip::openVideo(folder / "long.mkv");
     const struct {
         const char* fps;
@@ -232,7 +243,8 @@ TEST_CASE("instants are exact: no drift in ten minutes, whatever the rates") {
             const double at = double(k) * c.rate.den / c.rate.num; // seconds of the movie, and of the clip
             const double n = clock.instantOf(clock.first() + k);
             const auto whole = std::int64_t(n);
-            const double shown = clip->secondsAt(whole) + (n - double(whole)) * (clip->secondsAt(whole + 1) - clip->secondsAt(whole));
+            const double shown =
+                clip->secondsAt(whole) + (n - double(whole)) * (clip->secondsAt(whole + 1) - clip->secondsAt(whole));
             CHECK(std::abs(shown - at) < 0.0005);
         }
     }
@@ -294,8 +306,7 @@ TEST_CASE("repeats are replaced at the instants that were filmed, or taken out; 
     const FrameClock closed(clip, ticketOf({"motion.duplicates=remove"}), found);
     CHECK(closed.fps() == Approx(24));
     CHECK(closed.seconds() == Approx(50 / 30.0).margin(0.05));
-    for (std::int64_t k = 0; k < closed.count(); ++k)
-        CHECK(closed.instantOf(closed.first() + k) == filmed(double(k)));
+    for (std::int64_t k = 0; k < closed.count(); ++k) CHECK(closed.instantOf(closed.first() + k) == filmed(double(k)));
     found.repeats = {};
     found.duplicates = {20, 21, 22};
     const FrameClock lost(clip, ticketOf({"motion.duplicates=replace"}), found);

@@ -1,6 +1,7 @@
 // Sound beside its pictures: when it begins, what changes on the way, tracks that end early.
 #include "core/deliver/export.h"
 #include "core/media/sound_reader.h"
+#include "core/ticket/sound_step.h"
 #include "tests/support/clips.h"
 
 #include <catch2/catch.hpp>
@@ -173,4 +174,40 @@ TEST_CASE("several tracks go along; one that ends early ends early, and one no M
         CHECK(seconds(1) == Approx(0.8).margin(0.05));
         CHECK(seconds(2) == Approx(3.0).margin(0.05));
     }
+}
+
+TEST_CASE("sound runs as fast as its pictures, at its own pitch, and stays beside them") {
+    TempFolder folder;
+    test::ClipRecipe r;
+    r.frames = 100;
+    SoundRecipe s;
+    s.begins = 1;
+    r.tracks = {s};
+    test::writeClip(folder / "in.mp4", r);
+    for (const int speed : {25, 50, 80, 200, 400}) {
+        INFO(speed << " %");
+        Ticket t;
+        setByAssignment(t, "motion.speed=" + std::to_string(speed));
+        setByAssignment(t, "motion.method=hold");
+        ExportJob job{folder / "in.mp4", folder / "out.mp4", t};
+        job.replace = true;
+        exportClip(job, {});
+        const double times = 100.0 / speed;
+        const ClipPtr out = Clip::openVideo(folder / "out.mp4");
+        CHECK(out->secondsAt(out->frameCount()) == Approx(4 * times).margin(0.05));
+        CHECK(onset(folder / "out.mp4") == Approx(times).margin(0.045)); // stretching smears what begins
+        const PlainSound heard = readSound(folder / "out.mp4", 60, {});
+        CHECK(pitch(heard, 1.5 * times, 3.5 * times) == Approx(440).margin(6));
+        CHECK(heard.startsAt + double(heard.samples.size()) / 2 / PlainSound::kRate == Approx(4 * times).margin(0.12));
+        const auto told = soundRemarks(t, Clip::openVideo(folder / "in.mp4")->facts());
+        REQUIRE(told.size() == 1);
+        CHECK(told.front().find("own pitch") != std::string::npos);
+    }
+    // Of a stretch, only that.
+    Ticket t;
+    for (const char* set : {"motion.speed=50", "motion.method=hold", "stretch.from=0.5", "stretch.to=1.5"})
+        setByAssignment(t, set);
+    ExportJob job{folder / "in.mp4", folder / "part.mp4", t};
+    exportClip(job, {});
+    CHECK(onset(folder / "part.mp4") == Approx(1).margin(0.06));
 }

@@ -305,3 +305,39 @@ TEST_CASE("playing runs through the clip's original at its own rate and stops wh
     b.window.bench().player().play();
     CHECK(waitFor([&] { return !b.window.bench().player().playing(); })); // ends by itself
 }
+
+TEST_CASE("Motion makes frames in between: stepped to on the table, told on the reel, left again by the plain keys") {
+    Bench b;
+    const auto shown = [&] {
+        REQUIRE(b.settle());
+        return b.table().grab(b.table().pictureRect().toAlignedRect()).toImage();
+    };
+    b.project().setPlayhead(10);
+    b.table().setCompare(ViewingTable::Compare::Flip); // the result alone, full size
+    b.table().setFlipped(false);
+    const QImage at10 = shown();
+    b.set({"motion.speed=50"});
+    CHECK(b.find<QLabel>("sentence.motion")->text().contains("in-betweens careful"));
+    DeliveryModel& deliveries = b.live().deliveries();
+    CHECK(deliveries.between() == 0);
+    QTest::keyClick(&b.window.bench(), Qt::Key_Right, Qt::AltModifier);
+    CHECK(deliveries.between() == Approx(0.5));
+    const QImage between = shown();
+    QTest::keyClick(&b.window.bench(), Qt::Key_Right, Qt::AltModifier);
+    CHECK(b.project().currentClip()->playhead == 11);
+    CHECK(deliveries.between() == 0);
+    const QImage at11 = shown();
+    CHECK(between != at10);
+    CHECK(between != at11);
+    // What is shown is what is delivered there.
+    const DeliveryPtr d = deliveries.onTable();
+    QTest::keyClick(&b.window.bench(), Qt::Key_Left, Qt::AltModifier);
+    CHECK(d->clock.instantOf(deliveries.stage()) == Approx(10.5));
+    QTest::keyClick(&b.window.bench(), Qt::Key_Left);
+    CHECK(deliveries.between() == 0);
+    // A candidate with a clock of its own is judged on the same frame of the clip.
+    b.set({"motion.method=hold", "motion.fps=5"});
+    QTest::keyClick(&b.window.bench(), Qt::Key_End);
+    REQUIRE(b.settle());
+    CHECK(b.live().delivery()->frames() > 0);
+}
