@@ -31,7 +31,7 @@ json parseRate(const std::string& text) {
 
 TicketKey rateKey() {
     TicketKey k = numberKey("motion.fps", 0, 240, OF_TICKET(motion.fps))
-                      .called("Frames a second")
+                      .called("Frame rate")
                       .does("How many frames a second are delivered; 0: as many as the clip has. 29.97 stands for "
                             "30000/1001, which can be written so too.",
                             "what is made up between two frames wobbles where movement is wild.")
@@ -123,8 +123,7 @@ StepPart motionPart() {
             .called("Speed", "%")
             .does("How fast it runs: 50 takes twice the time. The sound keeps its pitch.",
                   "slow: made-up frames follow each other and swim; fast: movement is chopped.")
-            .by(5, 1)
-            .offers({{"25", "¼"}, {"50", "½"}, {"100", "1"}, {"150", "1½"}, {"200", "2"}}),
+            .by(5, 0),
         choiceKey("motion.duplicates", {{"keep", "Keep"}, {"replace", "Replace"}, {"remove", "Take out"}},
                   OF_TICKET(motion.duplicates))
             .called("Repeats")

@@ -53,7 +53,8 @@ TEST_CASE("fields become pictures of the first one's instant; which comes first 
         CHECK(error(wrong) > 2 * error(made));
         // Its own lines stay as they are.
         for (int y = topFirst ? 0 : 1; y < 96; y += 2)
-            for (int x = 0; x < 192; ++x) REQUIRE(made.planes[0].at(x, y) == Approx(truth.planes[0].at(x, y)).margin(2e-5));
+            for (int x = 0; x < 192; ++x)
+                REQUIRE(made.planes[0].at(x, y) == Approx(truth.planes[0].at(x, y)).margin(2e-5));
     }
 }
 

@@ -217,6 +217,20 @@ TEST_CASE("every control of every step writes its own field, says so in the sent
     w.motion.on = true, w.motion.fps = 50;
     expect(w);
     CHECK(sentence(b, "motion").contains("50 frames a second"));
+    choose(b, "motion.method", "Fast");
+    w.motion.method = "fast";
+    expect(w);
+    CHECK(sentence(b, "motion").contains("in-betweens fast"));
+    type(b.find<QuantitySlider>("motion.speed"), "40");
+    w.motion.speed = 40;
+    expect(w);
+    CHECK(sentence(b, "motion").contains("40 % of its speed"));
+    choose(b, "motion.duplicates", "Replace");
+    w.motion.duplicates = "replace";
+    expect(w);
+    choose(b, "motion.deinterlace", "Off");
+    w.motion.deinterlace = "off";
+    expect(w);
 
     open(b, "frame");
     choose(b, "frame.aspect", "1:1");
