@@ -209,9 +209,13 @@ Ticket fitToTarget(const Ticket& asked, const Target& target, const MediaFacts& 
     };
     if (const double fps = t.motion.on && t.motion.fps > 0 ? t.motion.fps : facts.video.fps;
         target.maxFps > 0 && fps > target.maxFps * 1.0005) {
+        // A limit alone makes nothing up: frames are left out, unless the ticket asks for movement of its own.
+        const bool makes = t.motion.on && t.motion.method != "hold";
+        if (!t.motion.on) t.motion.method = "hold";
         t.motion.on = true;
         t.motion.fps = target.maxFps;
-        tell("motion", "takes at most " + shortNumber(target.maxFps, 2) + " frames a second: some are left out");
+        tell("motion", "takes at most " + shortNumber(target.maxFps, 2) +
+                           " frames a second: " + (makes ? "made at that rate" : "some are left out"));
     }
     const auto& codecs = target.codecs;
     const auto taken = [&](const VideoCodec& c) {

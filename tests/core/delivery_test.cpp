@@ -301,3 +301,20 @@ TEST_CASE("framing may move from frame to frame, into a delivery's own stages") 
                                engine.pull(*still, n, still->format().frame(), {}).planes[0]) == 0);
     }
 }
+
+TEST_CASE("a destination's frame rate leaves frames out and makes none up, unless the ticket makes them") {
+    const TempFolder folder;
+    test::writeClip(folder / "a.mp4", {.frames = 30, .fps = {50, 1}});
+    const Target target = card(R"({"name":"slow","title":"Slow","max_fps":30})");
+    const auto told = [&](std::initializer_list<const char*> settings, bool& between) {
+        const DeliveryPtr d = resolve(reader(folder / "a.mp4"), nullptr, ticketOf(settings), target);
+        between = planOf(d).find("in-between") != std::string::npos;
+        CHECK(d->fps() == Approx(30));
+        return additionTo(*d, "motion")->told;
+    };
+    bool between = true;
+    CHECK(told({}, between).find("some are left out") != std::string::npos);
+    CHECK_FALSE(between);
+    CHECK(told({"motion.fps=60"}, between).find("made at that rate") != std::string::npos);
+    CHECK(between);
+}
