@@ -5,6 +5,7 @@
 #include "core/engine/resample_stage.h"
 #include "core/inspect/inspection.h"
 #include "core/judge/measures.h"
+#include "core/media/filter_graph.h"
 #include "core/media/frame_convert.h"
 #include "core/media/source_stage.h"
 #include "core/motion/between_stage.h"
@@ -130,24 +131,14 @@ Made ours(const Taken& t, Between method, int cores) {
 }
 
 Made theirs(const Taken& t) {
-    AVFilterGraph* graph = avfilter_graph_alloc();
-    AVFilterContext *in = nullptr, *out = nullptr;
     const auto check = [](int e) {
         if (e < 0) throw Error(Fault::Usage, "", "libavfilter's minterpolate cannot be used: " + av::errorText(e), "");
     };
     const PictureFormat& f = t.frames.front().format;
     const std::string source = "width=" + std::to_string(f.width) + ":height=" + std::to_string(f.height) +
                                ":pix_fmt=yuv420p:time_base=1/25:frame_rate=25/1";
-    check(avfilter_graph_create_filter(&in, avfilter_get_by_name("buffer"), "in", source.c_str(), nullptr, graph));
-    check(avfilter_graph_create_filter(&out, avfilter_get_by_name("buffersink"), "out", nullptr, nullptr, graph));
-    AVFilterInOut *begins = avfilter_inout_alloc(), *ends = avfilter_inout_alloc();
-    begins->name = av_strdup("in"), begins->filter_ctx = in;
-    ends->name = av_strdup("out"), ends->filter_ctx = out;
-    check(avfilter_graph_parse_ptr(graph, "minterpolate=fps=50:mi_mode=mci:mc_mode=obmc:me_mode=bidir", &ends, &begins,
-                                   nullptr));
-    avfilter_inout_free(&begins);
-    avfilter_inout_free(&ends);
-    check(avfilter_graph_config(graph, nullptr));
+    FilterGraph graph;
+    check(graph.build("buffer", source, "minterpolate=fps=50:mi_mode=mci:mc_mode=obmc:me_mode=bidir", "buffersink"));
     std::vector<av::Frame> given, made;
     for (std::size_t n = 0; n < t.frames.size(); n += 2) {
         given.push_back(codesOf(t.frames[n]));
@@ -158,15 +149,15 @@ Made theirs(const Taken& t) {
         const auto drain = [&] {
             for (;;) {
                 av::Frame frame(av_frame_alloc());
-                if (av_buffersink_get_frame(out, frame.get()) < 0) return;
+                if (av_buffersink_get_frame(graph.out(), frame.get()) < 0) return;
                 made.push_back(std::move(frame));
             }
         };
         for (av::Frame& g : given) {
-            check(av_buffersrc_add_frame(in, g.get()));
+            check(av_buffersrc_add_frame(graph.in(), g.get()));
             drain();
         }
-        check(av_buffersrc_add_frame(in, nullptr));
+        check(av_buffersrc_add_frame(graph.in(), nullptr));
         drain();
     });
     int count = 0;
@@ -177,7 +168,6 @@ Made theirs(const Taken& t) {
         if (odd < t.frames.size() && !t.crosses(std::int64_t(odd)))
             m.psnr.push_back(psnr(t.frames[odd].planes[0], pictureOf(*frame, f).planes[0]));
     }
-    avfilter_graph_free(&graph);
     m.seconds /= std::max(1, count);
     return m;
 }

@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/media/av.h"
+#include "core/media/filter_graph.h"
 
 extern "C" {
 #include <libavfilter/avfilter.h>
@@ -16,10 +17,6 @@ extern "C" {
 
 namespace ulm {
 namespace {
-
-struct GraphFree {
-    void operator()(AVFilterGraph* g) const { avfilter_graph_free(&g); }
-};
 
 void check(int e) {
     if (e < 0)
@@ -88,33 +85,23 @@ public:
                 {0, std::min(n + 1, frames() - 1), columns}};
     }
     void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
-        const std::unique_ptr<AVFilterGraph, GraphFree> graph(avfilter_graph_alloc());
-        if (!graph) throw std::bad_alloc();
-        graph->nb_threads = 1;
-        AVFilterContext *from = nullptr, *filter = nullptr, *to = nullptr;
         const std::string source = "width=" + std::to_string(in[1].area.w) + ":height=" + std::to_string(in[1].area.h) +
                                    ":pix_fmt=" + av_get_pix_fmt_name(codesFor(format())) + ":time_base=1/25";
-        const char* how = topFirst_ ? "mode=send_frame:parity=tff:deint=all" : "mode=send_frame:parity=bff:deint=all";
-        check(avfilter_graph_create_filter(&from, avfilter_get_by_name("buffer"), "in", source.c_str(), nullptr,
-                                           graph.get()));
-        const AVFilter* bwdif = avfilter_get_by_name("bwdif");
-        check(bwdif ? 0 : AVERROR_FILTER_NOT_FOUND);
-        check(avfilter_graph_create_filter(&filter, bwdif, "fields", how, nullptr, graph.get()));
-        check(avfilter_graph_create_filter(&to, avfilter_get_by_name("buffersink"), "out", nullptr, nullptr,
-                                           graph.get()));
-        check(avfilter_link(from, 0, filter, 0));
-        check(avfilter_link(filter, 0, to, 0));
-        check(avfilter_graph_config(graph.get(), nullptr));
+        FilterGraph graph;
+        check(graph.build("buffer", source,
+                          topFirst_ ? "bwdif=mode=send_frame:parity=tff:deint=all"
+                                    : "bwdif=mode=send_frame:parity=bff:deint=all",
+                          "buffersink"));
         for (std::int64_t k = 0; k < 3; ++k) {
             cancel.check();
             const av::Frame f = frameOf(in[std::size_t(k)], k, topFirst_);
-            check(av_buffersrc_add_frame(from, f.get()));
+            check(av_buffersrc_add_frame(graph.in(), f.get()));
         }
-        check(av_buffersrc_add_frame(from, nullptr));
+        check(av_buffersrc_add_frame(graph.in(), nullptr));
         for (;;) {
             const av::Frame f(av_frame_alloc());
-            check(av_buffersink_get_frame(to, f.get()));
-            if (f->pts != av_rescale_q(1, {1, 25}, av_buffersink_get_time_base(to))) continue;
+            check(av_buffersink_get_frame(graph.out(), f.get()));
+            if (f->pts != av_rescale_q(1, {1, 25}, av_buffersink_get_time_base(graph.out()))) continue;
             copyOut(*f, in[1].area, format(), out);
             return;
         }

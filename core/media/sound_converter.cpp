@@ -26,10 +26,7 @@ std::string named(const AVChannelLayout& layout) {
 
 } // namespace
 
-SoundConverter::~SoundConverter() {
-    avfilter_graph_free(&graph_);
-    av_channel_layout_uninit(&layout_);
-}
+SoundConverter::~SoundConverter() { av_channel_layout_uninit(&layout_); }
 
 bool SoundConverter::sameKind(const AVFrame& f) const {
     return graph_ && f.sample_rate == rate_ && f.format == format_ &&
@@ -37,7 +34,6 @@ bool SoundConverter::sameKind(const AVFrame& f) const {
 }
 
 void SoundConverter::build(const AVFrame& f, AVRational timeBase) {
-    avfilter_graph_free(&graph_);
     rate_ = f.sample_rate;
     format_ = f.format;
     av_channel_layout_uninit(&layout_);
@@ -46,9 +42,6 @@ void SoundConverter::build(const AVFrame& f, AVRational timeBase) {
         av_channel_layout_default(&layout_, f.ch_layout.nb_channels);
     else
         av_channel_layout_copy(&layout_, &f.ch_layout);
-    graph_ = avfilter_graph_alloc();
-    if (!graph_) throw std::bad_alloc();
-    graph_->nb_threads = 1;
     const std::string source = "time_base=" + std::to_string(timeBase.num) + "/" + std::to_string(timeBase.den) +
                                ":sample_rate=" + std::to_string(rate_) +
                                ":sample_fmt=" + av_get_sample_fmt_name(static_cast<AVSampleFormat>(format_)) +
@@ -59,30 +52,14 @@ void SoundConverter::build(const AVFrame& f, AVRational timeBase) {
                               ",aformat=sample_fmts=" + av_get_sample_fmt_name(wanted_.format) +
                               ":sample_rates=" + std::to_string(wanted_.rate) +
                               ":channel_layouts=" + (wanted_.channels == 1 ? "mono" : "stereo");
-    const auto check = [](int e) {
-        if (e < 0) refuse(e);
-    };
-    check(avfilter_graph_create_filter(&in_, avfilter_get_by_name("abuffer"), "in", source.c_str(), nullptr, graph_));
-    check(avfilter_graph_create_filter(&out_, avfilter_get_by_name("abuffersink"), "out", nullptr, nullptr, graph_));
-    AVFilterInOut* begins = avfilter_inout_alloc();
-    AVFilterInOut* ends = avfilter_inout_alloc();
-    if (!begins || !ends) throw std::bad_alloc();
-    begins->name = av_strdup("in");
-    begins->filter_ctx = in_;
-    ends->name = av_strdup("out");
-    ends->filter_ctx = out_;
-    const int parsed = avfilter_graph_parse_ptr(graph_, chain.c_str(), &ends, &begins, nullptr);
-    avfilter_inout_free(&begins);
-    avfilter_inout_free(&ends);
-    check(parsed);
-    check(avfilter_graph_config(graph_, nullptr));
+    if (const int e = graph_.build("abuffer", source, chain, "abuffersink"); e < 0) refuse(e);
 }
 
 void SoundConverter::drain(const OnSound& onSound) {
     const av::Frame f(av_frame_alloc());
-    while (av_buffersink_get_frame(out_, f.get()) >= 0) {
+    while (av_buffersink_get_frame(graph_.out(), f.get()) >= 0) {
         if (f->pts != AV_NOPTS_VALUE)
-            f->pts = av_rescale_q(f->pts, av_buffersink_get_time_base(out_), {1, wanted_.rate});
+            f->pts = av_rescale_q(f->pts, av_buffersink_get_time_base(graph_.out()), {1, wanted_.rate});
         onSound(*f);
         av_frame_unref(f.get());
     }
@@ -96,14 +73,14 @@ void SoundConverter::send(AVFrame& frame, AVRational timeBase, const OnSound& on
         finish(onSound);
         build(frame, timeBase);
     }
-    if (const int e = av_buffersrc_add_frame_flags(in_, &frame, AV_BUFFERSRC_FLAG_KEEP_REF); e < 0) refuse(e);
+    if (const int e = av_buffersrc_add_frame_flags(graph_.in(), &frame, AV_BUFFERSRC_FLAG_KEEP_REF); e < 0) refuse(e);
     drain(onSound);
 }
 
 void SoundConverter::finish(const OnSound& onSound) {
     if (!graph_) return;
-    if (av_buffersrc_add_frame(in_, nullptr) >= 0) drain(onSound);
-    avfilter_graph_free(&graph_);
+    if (av_buffersrc_add_frame(graph_.in(), nullptr) >= 0) drain(onSound);
+    graph_.clear();
 }
 
 } // namespace ulm

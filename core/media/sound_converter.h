@@ -1,11 +1,9 @@
 #pragma once
 
 #include "core/media/av.h"
+#include "core/media/filter_graph.h"
 
 #include <functional>
-
-struct AVFilterGraph;
-struct AVFilterContext;
 
 namespace ulm {
 
@@ -37,8 +35,7 @@ private:
     bool sameKind(const AVFrame& frame) const;
 
     Wanted wanted_;
-    AVFilterGraph* graph_ = nullptr;
-    AVFilterContext *in_ = nullptr, *out_ = nullptr;
+    FilterGraph graph_;
     int rate_ = 0, format_ = -1;
     AVChannelLayout layout_{};
 };

@@ -32,9 +32,6 @@ std::string overlapped(double speed) {
 } // namespace
 
 SoundStretcher::SoundStretcher(int rate, const AVChannelLayout& layout, double speed) : rate_(rate), speed_(speed) {
-    graph_ = avfilter_graph_alloc();
-    if (!graph_) throw std::bad_alloc();
-    graph_->nb_threads = 1;
     char channels[128] = {};
     av_channel_layout_describe(&layout, channels, sizeof channels);
     const std::string source = "time_base=1/" + std::to_string(rate) + ":sample_rate=" + std::to_string(rate) +
@@ -42,29 +39,13 @@ SoundStretcher::SoundStretcher(int rate, const AVChannelLayout& layout, double s
     const std::string stretch = avfilter_get_by_name("rubberband")
                                     ? "rubberband=tempo=" + std::to_string(speed) + ":window=short"
                                     : overlapped(speed);
-    check(avfilter_graph_create_filter(&in_, avfilter_get_by_name("abuffer"), "in", source.c_str(), nullptr, graph_));
-    check(avfilter_graph_create_filter(&out_, avfilter_get_by_name("abuffersink"), "out", nullptr, nullptr, graph_));
-    AVFilterInOut* begins = avfilter_inout_alloc();
-    AVFilterInOut* ends = avfilter_inout_alloc();
-    if (!begins || !ends) throw std::bad_alloc();
-    begins->name = av_strdup("in");
-    begins->filter_ctx = in_;
-    ends->name = av_strdup("out");
-    ends->filter_ctx = out_;
-    const int parsed =
-        avfilter_graph_parse_ptr(graph_, (stretch + ",aformat=sample_fmts=fltp").c_str(), &ends, &begins, nullptr);
-    avfilter_inout_free(&begins);
-    avfilter_inout_free(&ends);
-    check(parsed);
-    check(avfilter_graph_config(graph_, nullptr));
+    check(graph_.build("abuffer", source, stretch + ",aformat=sample_fmts=fltp", "abuffersink"));
 }
-
-SoundStretcher::~SoundStretcher() { avfilter_graph_free(&graph_); }
 
 void SoundStretcher::drain(const OnSound& onSound) {
     const av::Frame f(av_frame_alloc());
     const auto due = static_cast<std::int64_t>(double(sent_) / speed_);
-    while (av_buffersink_get_frame(out_, f.get()) >= 0) {
+    while (av_buffersink_get_frame(graph_.out(), f.get()) >= 0) {
         f->nb_samples = static_cast<int>(std::clamp<std::int64_t>(due - given_, 0, f->nb_samples));
         given_ += f->nb_samples;
         if (f->nb_samples > 0) onSound(*f);
@@ -75,7 +56,7 @@ void SoundStretcher::drain(const OnSound& onSound) {
 void SoundStretcher::send(AVFrame& frame, const OnSound& onSound) {
     frame.pts = sent_;
     sent_ += frame.nb_samples;
-    check(av_buffersrc_add_frame_flags(in_, &frame, AV_BUFFERSRC_FLAG_KEEP_REF));
+    check(av_buffersrc_add_frame_flags(graph_.in(), &frame, AV_BUFFERSRC_FLAG_KEEP_REF));
     drain(onSound);
 }
 
@@ -87,11 +68,11 @@ void SoundStretcher::pushOut() {
     quiet->sample_rate = rate_;
     quiet->nb_samples = rate_ / 2;
     quiet->pts = sent_;
-    check(av_channel_layout_copy(&quiet->ch_layout, &in_->outputs[0]->ch_layout));
+    check(av_channel_layout_copy(&quiet->ch_layout, &graph_.in()->outputs[0]->ch_layout));
     check(av_frame_get_buffer(quiet.get(), 0));
     av_samples_set_silence(quiet->extended_data, 0, quiet->nb_samples, quiet->ch_layout.nb_channels,
                            AV_SAMPLE_FMT_FLTP);
-    check(av_buffersrc_add_frame(in_, quiet.get()));
+    check(av_buffersrc_add_frame(graph_.in(), quiet.get()));
 }
 
 void SoundStretcher::finish(const OnSound& onSound) {

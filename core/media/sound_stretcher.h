@@ -1,11 +1,9 @@
 #pragma once
 
 #include "core/media/av.h"
+#include "core/media/filter_graph.h"
 
 #include <functional>
-
-struct AVFilterGraph;
-struct AVFilterContext;
 
 namespace ulm {
 
@@ -15,7 +13,6 @@ class SoundStretcher {
 public:
     /// speed: [0.1, 4], 2 takes half the time. Errors: Fault::Output.
     SoundStretcher(int rate, const AVChannelLayout& layout, double speed);
-    ~SoundStretcher();
     SoundStretcher(const SoundStretcher&) = delete;
     SoundStretcher& operator=(const SoundStretcher&) = delete;
 
@@ -28,8 +25,7 @@ private:
     void drain(const OnSound&);
     void pushOut();
 
-    AVFilterGraph* graph_ = nullptr;
-    AVFilterContext *in_ = nullptr, *out_ = nullptr;
+    FilterGraph graph_;
     int rate_;
     double speed_;
     std::int64_t sent_ = 0, given_ = 0; ///< samples
