@@ -8,6 +8,7 @@
 #include "app/table/shapes_strip.h"
 #include "app/table/table_panel.h"
 #include "app/targets/target_chips.h"
+#include "app/tasks/background.h"
 #include "app/ticket/overdone_model.h"
 #include "app/ticket/ticket_sheet.h"
 #include "app/widgets/theme.h"
@@ -16,6 +17,7 @@
 #include <QKeyEvent>
 #include <QToolButton>
 #include <QVBoxLayout>
+#include <cmath>
 
 namespace ulm::app {
 
@@ -85,6 +87,12 @@ BenchPage::BenchPage(Project& project, QWidget* parent) : QWidget(parent), proje
     connect(table_, &TablePanel::fullScreenWanted, this, [this] { setFullTable(!fullTable_); });
     connect(&table_->table(), &ViewingTable::spotWanted, this, &BenchPage::addSpot);
     connect(&table_->table(), &ViewingTable::cropDragged, this, &BenchPage::dragCrop);
+    connect(ticket_, &TicketSheet::greyWanted, this, [this] {
+        player_->pause();
+        table_->table().askForPlace(tr("Click on something that ought to be grey or white. Esc: leave it."));
+        table_->table().setFocus();
+    });
+    connect(&table_->table(), &ViewingTable::placeChosen, this, &BenchPage::makeGrey);
 }
 
 BenchPage::~BenchPage() {
@@ -112,6 +120,28 @@ void BenchPage::addSpot(const QPointF& d) {
     if (spots.size() >= SpotsColumn::kMost) spots.pop_back();
     spots.push_back({"yours", c->playhead, s.x(), s.y()});
     project_.setSpots(spots);
+}
+
+// Warmth and tint that make what was clicked on grey; measured on the untreated picture, so a second click corrects
+// nothing twice.
+void BenchPage::makeGrey(const QPointF& place) {
+    const DeliveryPtr d = live_->deliveries().onTable();
+    if (!d) return;
+    inBackground(Lane::Quick, [=, this, self = QPointer<QObject>(this), stage = live_->deliveries().stage()] {
+        try {
+            const auto light = lightAt(*d, project_.engine(), stage, {place.x(), place.y()});
+            onInterface(self, [=, this] {
+                const WhiteBalance b = whiteBalanceFor(light);
+                project_.edit([&](Ticket& t) {
+                    t.finish.on = true;
+                    t.finish.colour.warmth = std::round(b.warmth);
+                    t.finish.colour.tint = std::round(b.tint);
+                });
+            });
+        } catch (const Error& e) {
+            onInterface(self, [=, this] { project_.tell(e); });
+        }
+    });
 }
 
 void BenchPage::dragCrop(const QPointF& by, bool done) {
@@ -200,6 +230,10 @@ bool BenchPage::handleKey(const QKeyEvent& e) {
         break;
     case Qt::Key_F11: setFullTable(!fullTable_); break;
     case Qt::Key_Escape:
+        if (table.askingForPlace()) {
+            table.askForPlace({});
+            break;
+        }
         if (!fullTable_) return false;
         setFullTable(false);
         break;

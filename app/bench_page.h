@@ -45,6 +45,7 @@ protected:
 
 private:
     void addSpot(const QPointF& delivered);
+    void makeGrey(const QPointF& delivered);
     void dragCrop(const QPointF& by, bool done);
     void markEnd(bool end);
     void toggleResult();

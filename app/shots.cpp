@@ -124,6 +124,21 @@ int main(int argc, char** argv) {
     window.project().undo();
     window.project().setChosen({"sparrowgate"});
     window.bench().ticket().step("clean")->setOpen(true);
+    // Light and colour.
+    window.project().setCurrent(3);
+    ulm::Ticket warm = window.project().at(3).ticket;
+    for (const char* set :
+         {"finish.light.exposure=0.35", "finish.light.contrast=25", "finish.light.shadows=20",
+          "finish.colour.warmth=-14", "finish.colour.vibrance=35", "finish.glow.amount=30", "finish.vignette=35"})
+        ulm::setByAssignment(warm, set);
+    window.project().change(warm);
+    window.bench().ticket().step("finish")->setOpen(true);
+    window.bench().table().table().setCompare(ViewingTable::Compare::Wipe);
+    camera.settle();
+    camera.take("bench-light");
+    if (camera.done()) return 0;
+    window.project().undo();
+    window.bench().ticket().step("clean")->setOpen(true);
     window.setNight(true);
     window.project().setCurrent(1);
     camera.settle();

@@ -32,7 +32,7 @@ void FaultModel::showOverdone(const Delivery& d, std::int64_t stage, const Cance
     const Rect all = d.result->format().frame();
     const std::int64_t frame = d.clock.sourceOf(stage);
     OverdonePlace place;
-    place.before = e.pull(*d.before, stage, all, cancel);
+    place.before = e.pull(*d.toned, stage, all, cancel);
     place.after = e.pull(*d.result, stage, all, cancel);
     place.frame = frame;
     place.scale = d.planAt(stage).scale();

@@ -38,6 +38,7 @@ ViewingTable::ViewingTable(Project& project, Live& live, QWidget* parent)
     connect(&project_, &Project::currentChanged, this, [this] {
         pan_ = {};
         playing_ = QImage();
+        askForPlace({});
     });
 }
 
@@ -103,6 +104,12 @@ void ViewingTable::showPlaying(const QImage& picture, bool delivered, const QStr
     playing_ = picture;
     playingDelivered_ = delivered;
     playingWords_ = words;
+    update();
+}
+
+void ViewingTable::askForPlace(const QString& words) {
+    asking_ = words;
+    words.isEmpty() ? unsetCursor() : setCursor(Qt::CrossCursor);
     update();
 }
 
@@ -190,6 +197,12 @@ void ViewingTable::mousePressEvent(QMouseEvent* e) {
     else if (navigatorRect().contains(e->position())) {
         drag_ = Drag::Navigator;
         mouseMoveEvent(e);
+    } else if (askingForPlace()) {
+        const Delivery* p = live_.delivery();
+        const QPointF d = deliveredAt(e->position());
+        if (!p || !QRectF(0, 0, p->size().w, p->size().h).contains(d)) return; // beside the picture: still wanted
+        askForPlace({});
+        Q_EMIT placeChosen(d);
     } else if (e->modifiers() & Qt::ShiftModifier)
         drag_ = Drag::Crop;
     else if (wipe && QLineF(e->position(), wipeKnob()).length() < 11)
@@ -235,6 +248,7 @@ void ViewingTable::mouseMoveEvent(QMouseEvent* e) {
     }
     case Drag::Flip: break;
     case Drag::None: {
+        if (askingForPlace()) break;
         const bool wipe = compare_ == Compare::Wipe;
         setCursor(wipe && QLineF(e->position(), wipeKnob()).length() < 11 ? Qt::SizeAllCursor
                   : wipe && std::abs(wipeDistance(e->position())) < 10

@@ -36,6 +36,10 @@ public:
     void setPhoneHeight(double pixels);
     double phoneHeight() const { return phoneHeight_; }
 
+    /// The next click says which place is meant, told by `words` meanwhile; Esc or empty words: none is wanted.
+    void askForPlace(const QString& words);
+    bool askingForPlace() const { return !asking_.isEmpty(); }
+
     /// While a clip plays: its picture; `delivered` tells an upright source picture from a rendered result. Null to
     /// return to the playhead's frame.
     void showPlaying(const QImage& picture, bool delivered, const QString& words);
@@ -54,6 +58,7 @@ signals:
     void zoomChanged();
     void optionsChanged();
     void spotWanted(const QPointF& delivered);
+    void placeChosen(const QPointF& delivered);
     void cropDragged(const QPointF& deliveredDelta, bool done);
 
 protected:
@@ -103,7 +108,7 @@ private:
     QPointF last_, pointer_{-1, -1};
     QImage playing_;
     bool playingDelivered_ = false;
-    QString playingWords_;
+    QString playingWords_, asking_;
     QImage difference_;
     std::uint64_t differenceOf_ = 0;
 };

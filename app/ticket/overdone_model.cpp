@@ -56,14 +56,14 @@ Overdone OverdoneModel::judge(const Delivery& d, const std::vector<Place>& place
     for (const Place& place : places) {
         const Rect region = around(d.toDelivered(place.stage, place.source), d.result->format());
         OverdonePlace o;
-        o.before = e.pull(*d.before, place.stage, region, cancel);
+        o.before = e.pull(*d.toned, place.stage, region, cancel);
         o.after = e.pull(*d.result, place.stage, region, cancel);
         o.frame = d.clock.sourceOf(place.stage);
         o.scale = d.planAt(place.stage).scale();
         o.noise = d.found->readings.noise;
         o.text = place.text;
         if (place.stage + 1 < d.result->frames()) {
-            o.beforeNext = e.pull(*d.before, place.stage + 1, region, cancel);
+            o.beforeNext = e.pull(*d.toned, place.stage + 1, region, cancel);
             if (place.moving) o.afterNext = e.pull(*d.result, place.stage + 1, region, cancel);
         }
         all.join(judgeOverdone(o));

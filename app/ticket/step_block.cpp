@@ -49,7 +49,7 @@ StepBlock::StepBlock(int number, const QString& name, const QString& key, QWidge
     all->addWidget(additions_);
     controls_ = new QWidget;
     controls_->setCursor(Qt::ArrowCursor);
-    rows_ = new QVBoxLayout(controls_);
+    rows_ = all_ = new QVBoxLayout(controls_);
     rows_->setContentsMargins(0, 6, 0, 4);
     rows_->setSpacing(2);
     controls_->hide();
@@ -64,6 +64,13 @@ StepBlock::StepBlock(int number, const QString& name, const QString& key, QWidge
     all->addWidget(only_);
     connect(only_, &QCheckBox::clicked, this, &StepBlock::onlyWanted);
     connect(switch_, &QAbstractButton::clicked, this, &StepBlock::switched);
+}
+
+FoldGroup* StepBlock::addGroup(const QString& heading, const QString& object) {
+    auto* group = new FoldGroup(heading, object);
+    all_->addWidget(group);
+    rows_ = group->rows();
+    return group;
 }
 
 void StepBlock::setAlwaysOn() { switch_->hide(); }
@@ -192,13 +199,6 @@ QLabel* addRemark(StepBlock* s, const char* object) {
 void remark(QLabel* line, const QString& text) {
     line->setText(text);
     line->setVisible(!text.isEmpty());
-}
-
-void addHeading(StepBlock* s, const QString& text) {
-    auto* label = new QLabel(text);
-    label->setFont(words(8.5, true));
-    label->setContentsMargins(0, 5, 0, 0);
-    s->rows()->addWidget(label);
 }
 
 } // namespace ulm::app

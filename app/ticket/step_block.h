@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/widgets/fold_group.h"
 #include "app/widgets/quantity_slider.h"
 #include "app/widgets/switch.h"
 
@@ -31,6 +32,8 @@ public:
     bool isOpen() const { return open_; }
     QWidget* controls() { return controls_; }
     QVBoxLayout* rows() { return rows_; }
+    /// Rows added from here on belong to a group that folds.
+    FoldGroup* addGroup(const QString& heading, const QString& object);
 
 signals:
     void switched(bool on);
@@ -52,7 +55,7 @@ private:
     QString destination_;
     Switch* switch_;
     QWidget* controls_;
-    QVBoxLayout* rows_;
+    QVBoxLayout *rows_, *all_; ///< where rows go now; of all controls
     bool open_ = false;
 };
 
@@ -73,7 +76,6 @@ private:
 /// Rows of a step's controls; `object` names the widget by its ticket key.
 QuantitySlider* addSlider(StepBlock* step, const char* object, const QString& name, double least, double most,
                           double by, int decimals, const QString& unit);
-void addHeading(StepBlock* step, const QString& text);
 /// A line of small words that say what was measured; hidden until remark() gives it some.
 QLabel* addRemark(StepBlock* step, const char* object);
 void remark(QLabel* line, const QString& text);

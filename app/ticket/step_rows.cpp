@@ -23,13 +23,30 @@ void StepRows::set(const std::string& key, const std::string& value) {
 
 void StepRows::add(StepBlock* block, const StepPart& part) {
     for (const TicketKey& k : part.keys) {
-        if (!k.heading.empty()) addHeading(block, tr_(k.heading));
+        if (!k.heading.empty()) addGroup(block, part, k);
         QWidget* row = k.shown ? rowFor(block, k) : nullptr;
         if (row && k.hidesIdle)
             refreshers_.push_back([row, &k](const Ticket& t, const ClipEntry&) { row->setVisible(k.acts(t)); });
         if (k.path == "enlarge.size") addCrop(block, "enlarge.crop", false);
         if (k.path == "frame.fill") addCrop(block, "frame.crop", true);
+        if (k.path == "finish.colour.tint") addGreyPicker(block);
     }
+}
+
+// A heading's rows, up to the next heading: open where one of them is away from its default.
+void StepRows::addGroup(StepBlock* block, const StepPart& part, const TicketKey& first) {
+    FoldGroup* group = block->addGroup(tr_(first.heading), QString::fromStdString(first.path));
+    std::vector<const TicketKey*> keys;
+    for (const TicketKey& k : part.keys)
+        if (&k >= &first && (&k == &first || k.heading.empty()))
+            keys.push_back(&k);
+        else if (&k > &first)
+            break;
+    refreshers_.push_back([group, keys, &first](const Ticket& t, const ClipEntry&) {
+        static const Ticket untouched;
+        group->showIfSet(first.inSight ||
+                         std::ranges::any_of(keys, [&](const TicketKey* k) { return k->get(t) != k->get(untouched); }));
+    });
 }
 
 void StepRows::refresh(const Ticket& t, const Ticket& done, const ClipEntry& c) {
@@ -43,6 +60,7 @@ QWidget* StepRows::rowFor(StepBlock* block, const TicketKey& k) {
     case TicketKey::Kind::Flag: return tick(block, k);
     case TicketKey::Kind::Size: return sizeRow(block, k);
     case TicketKey::Kind::Method: return methodRow(block, k);
+    case TicketKey::Kind::File: return fileRow(block, k);
     default: return slider(block, k);
     }
 }

@@ -23,6 +23,10 @@ public:
     /// destination adds as well.
     void refresh(const Ticket& t, const Ticket& done, const ClipEntry& c);
 
+signals:
+    /// The next click on the picture is to say what is grey.
+    void greyWanted();
+
 private:
     QWidget* rowFor(StepBlock* block, const TicketKey& key);
     QWidget* slider(StepBlock* block, const TicketKey& key);
@@ -30,6 +34,9 @@ private:
     QWidget* tick(StepBlock* block, const TicketKey& key);
     QWidget* sizeRow(StepBlock* block, const TicketKey& key);
     QWidget* methodRow(StepBlock* block, const TicketKey& key);
+    QWidget* fileRow(StepBlock* block, const TicketKey& key);
+    void addGreyPicker(StepBlock* block);
+    void addGroup(StepBlock* block, const StepPart& part, const TicketKey& first);
     void addCrop(StepBlock* block, const char* name, bool ofFrame);
     void listNetworks(QComboBox* method, int shipped, const QString& now);
     /// Puts a network's file on the ticket, after asking for what the file does not say.

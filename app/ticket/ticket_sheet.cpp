@@ -80,6 +80,7 @@ TicketSheet::TicketSheet(Project& project, Live& live, OverdoneModel& overdone, 
     outer->addWidget(scroll, 1);
     outer->addWidget(new OverdoneGauge(project_, live_, overdone));
     rows_ = new StepRows(project_, live_, this);
+    connect(rows_, &StepRows::greyWanted, this, &TicketSheet::greyWanted);
     for (const StepHead& h : stepHeads())
         if (h.key != "stretch") addStep(h); // it is marked on the reel strip
     addRemarks();

@@ -25,6 +25,10 @@ public:
     /// Writes what was found in the current clip, as CSV where the name ends so, else as JSON.
     void saveFindings(const QString& path);
 
+signals:
+    /// The next click on the picture is to say what is grey.
+    void greyWanted();
+
 protected:
     void paintEvent(QPaintEvent*) override;
 

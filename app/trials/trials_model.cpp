@@ -96,7 +96,7 @@ void TrialsModel::run(std::vector<Candidate> candidates) {
                     if (!line || line->result->format().frame() != base->result->format().frame()) return;
                     const std::int64_t stage = line->clock.stageOf(p.frame);
                     TrialCell cell;
-                    const Picture before = e.pull(*line->before, stage, p.delivered, cancel),
+                    const Picture before = e.pull(*line->toned, stage, p.delivered, cancel),
                                   after = e.pull(*line->result, stage, p.delivered, cancel);
                     cell.picture =
                         toImage(e.pull(*asRgb(line->result), stage, p.delivered, cancel, Engine::Keep::Inputs));
@@ -106,7 +106,7 @@ void TrialsModel::run(std::vector<Candidate> candidates) {
                     };
                     const bool shown = std::min(p.source.w, p.source.h) >= kLeastMeasured;
                     cell.measure =
-                        measureTrial(shown ? inSource(line->before) : before, shown ? inSource(line->result) : after,
+                        measureTrial(shown ? inSource(line->toned) : before, shown ? inSource(line->result) : after,
                                      before, after, line->planAt(stage).scale());
                     cell.fresh = true;
                     QImage old;

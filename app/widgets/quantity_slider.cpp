@@ -51,7 +51,10 @@ void QuantitySlider::paintEvent(QPaintEvent*) {
     const QRect line = track();
     const double v = value();
     p.fillRect(line, t.paperLine);
-    p.fillRect(QRect(line.left(), line.top(), xOf(v) - line.left(), line.height()), t.elm);
+    // What goes both ways fills from nothing, which a small tick marks.
+    const int nothing = least_ < 0 && most_ > 0 ? xOf(0) : line.left();
+    p.fillRect(QRect(std::min(nothing, xOf(v)), line.top(), std::abs(xOf(v) - nothing), line.height()), t.elm);
+    if (least_ < 0 && most_ > 0) p.fillRect(QRect(nothing, line.top() - 3, 1, line.height() + 6), t.faint);
     if (measurable_) p.fillRect(QRect(xOf(reading_) - 1, line.top() - 6, 2, 16), t.slate);
     const QRect handle(xOf(v) - 4, height() / 2 - 7, 8, 14);
     p.setPen(hasFocus() ? QPen(t.ink, 1) : Qt::NoPen);

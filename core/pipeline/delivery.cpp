@@ -186,6 +186,10 @@ DeliveryPtr resolve(std::shared_ptr<FrameReader> reader, std::shared_ptr<const I
     d->before = framed(b.onClock(d->source), b.onClock(d->source), d->framing_, d->facts.video, Kernel::Bicubic);
     d->result = b.picture;
     d->note = b.note;
+    b.picture = d->before;
+    for (const StepPart& p : stepParts())
+        if (p.tones) p.build(b);
+    d->toned = b.picture;
     tellEven(*d, d->additions);
     d->picturesUntouched = d->result == d->source && d->clock.untouched();
     return d;
@@ -290,6 +294,22 @@ Ticket fitToTarget(const Ticket& asked, const Target& target, const MediaFacts& 
 
 bool needsInspection(const Ticket& t, const std::optional<Target>& target, const MediaFacts& facts) {
     return needsReadings(target ? fitToTarget(t, *target, facts) : t);
+}
+
+std::array<double, 3> lightAt(const Delivery& d, Engine& engine, std::int64_t stage, Point p) {
+    const StagePtr rgb = asRgb(d.before);
+    const Rect around =
+        Rect{int(std::floor(p.x)), int(std::floor(p.y)), 1, 1}.grown(4).intersected(rgb->format().frame());
+    std::array<double, 3> light{1e-4, 1e-4, 1e-4};
+    if (around.empty()) return light;
+    const Picture seen = engine.pull(*rgb, stage, around, {});
+    for (std::size_t c = 0; c < 3; ++c) {
+        double sum = 0;
+        for (int y = around.y; y < around.bottom(); ++y)
+            for (int x = 0; x < around.w; ++x) sum += std::pow(std::max(0.f, seen.planes[c].row(y)[x]), kDisplayGamma);
+        light[c] = std::max(1e-4, sum / double(around.pixels()));
+    }
+    return light;
 }
 
 StagePtr asRgb(StagePtr input) { return std::make_shared<RgbStage>(withChroma(input, 0, 0, 0)); }

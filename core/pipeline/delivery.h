@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/engine/engine.h"
 #include "core/media/source_stage.h"
 #include "core/pipeline/frame_clock.h"
 #include "core/target/target.h"
@@ -52,6 +53,7 @@ struct Delivery {
     FrameClock clock;
     StagePtr source; ///< the clip, upright; its own frames
     StagePtr before; ///< the clip in the delivered shape, untreated: what "before" shows; stage frames
+    StagePtr toned;  ///< `before` in the light and colour of the result: what treatments are judged beside
     StagePtr result; ///< what is delivered: 4:2:0, even size; stage frames
     /// What to tell of the networks used; empty where all is as the ticket says.
     std::string note;
@@ -116,6 +118,10 @@ Ticket fitToTarget(const Ticket&, const Target&, const MediaFacts&, std::vector<
 
 /// Whether resolve() should be given what was found in the clip: the ticket, as it is done there, follows readings.
 bool needsInspection(const Ticket&, const std::optional<Target>&, const MediaFacts&);
+
+/// Mean light of R, G and B (see kDisplayGamma) around a point of the delivered picture, before any treatment, over 9 ×
+/// 9 pixels of it; each at least 1e-4.
+std::array<double, 3> lightAt(const Delivery&, Engine&, std::int64_t stage, Point delivered);
 
 /// R'G'B' 4:4:4 of a stage, for screens and PNG: chroma brought to full resolution, then the matrix.
 StagePtr asRgb(StagePtr input);

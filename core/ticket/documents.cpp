@@ -29,6 +29,7 @@ const char* kindName(Kind k) {
     case Kind::Size: return "size";
     case Kind::Aspect: return "aspect";
     case Kind::Method: return "choice or file";
+    case Kind::File: return "file";
     }
     return "";
 }
@@ -44,6 +45,7 @@ std::string valuesOf(const TicketKey& k, const std::string& quote) {
     case Kind::Quantity: return "quantity, " + rangeOf(k) + (k.unit.empty() ? "" : " " + k.unit);
     case Kind::Size: return quote + "WIDTHxHEIGHT" + quote + ", or " + quote + "none" + quote;
     case Kind::Aspect: return quote + "W:H" + quote;
+    case Kind::File: return quote + "FILE" + k.ending + quote + ", or " + quote + "none" + quote;
     case Kind::Choice:
     case Kind::Method:
         for (const auto& c : k.choices) s += (s.empty() ? "" : ", ") + quote + c.value + quote;
@@ -55,6 +57,7 @@ std::string valuesOf(const TicketKey& k, const std::string& quote) {
 std::string standardOf(const TicketKey& k) {
     const json v = k.get(Ticket{});
     if (v.is_null()) return "not set";
+    if (v == "") return "none";
     if (v.is_string()) return v.get<std::string>();
     if (k.kind == Kind::Quantity) return v["from"] == "fixed" ? shortNumber(v["value"].get<double>(), 2) : "measured";
     return v.is_number() ? shortNumber(v.get<double>(), 2) : v.dump();
@@ -93,6 +96,7 @@ json schemaOf(const TicketKey& k) {
     }
     case Kind::Size: j = {{"type", {"string", "null"}}, {"pattern", "^[0-9]+[x×][0-9]+$"}}; break;
     case Kind::Aspect: j = {{"type", "string"}, {"pattern", "^[0-9]+:[0-9]+$"}}; break;
+    case Kind::File: j = {{"type", "string"}, {"maxLength", 4096}}; break;
     }
     j["description"] = sentenceOf(k);
     return j;

@@ -1,5 +1,6 @@
-// Finish: sharpening, kept in bounds, then grain: grain that is sharpened turns gritty, and grain laid before anything
-// else is taken for noise.
+// Finish: clarity, then sharpening, kept in bounds, then grain: grain that is sharpened turns gritty, and grain laid
+// before anything else is taken for noise.
+#include "core/finish/clarity_stage.h"
 #include "core/finish/detail_stage.h"
 #include "core/finish/grain_stage.h"
 #include "core/finish/unsharp_stage.h"
@@ -16,9 +17,13 @@ bool sharpens(const Ticket& t) { return t.finish.sharpens(); }
 
 std::string sharpeningTold(const StepView& v) {
     const auto& f = v.ticket.finish;
-    if (!f.acts()) return "No sharpening, no grain.";
     std::string s;
-    if (f.amount > 0) s = "sharpen " + shortNumber(f.amount, 2) + " at " + shortNumber(f.radius, 1) + " px";
+    if (f.clarity.amount != 0)
+        s = std::string("clarity ") + (f.clarity.amount > 0 ? "+" : "−") + shortNumber(std::abs(f.clarity.amount), 0) +
+            " over " + shortNumber(f.clarity.radius, 0) + " px";
+    if (f.amount > 0)
+        s += std::string(s.empty() ? "" : ", ") + "sharpen " + shortNumber(f.amount, 2) + " at " +
+             shortNumber(f.radius, 1) + " px";
     if (f.detail.any())
         s += (s.empty() ? "detail " : ", detail ") + shortNumber(f.detail.finest, 2) + " / " +
              shortNumber(f.detail.fine, 2) + " / " + shortNumber(f.detail.medium, 2) + " / " +
@@ -29,6 +34,7 @@ std::string sharpeningTold(const StepView& v) {
 void sharpened(Building& b) {
     const auto& f = b.ticket.finish;
     if (!f.on) return;
+    b.picture = clarity(b.picture, f.clarity.amount / 100, f.clarity.radius);
     const StagePtr plain = b.picture;
     StagePtr s = plain;
     if (f.amount > 0) s = unsharp(s, f.amount, f.radius);
@@ -45,6 +51,17 @@ StepPart sharpenPart() {
     p.step = "finish";
     p.keys = {
         switchKey("finish.on", OF_TICKET(finish.on)),
+        numberKey("finish.clarity.amount", -100, 100, OF_TICKET(finish.clarity.amount))
+            .called("Clarity", "%")
+            .under("Detail", true)
+            .does("Local contrast: forms stand out from what is around them; skin less. Below 0 softer.",
+                  "dirty skin, heavy clouds."),
+        numberKey("finish.clarity.radius", 2, 60, OF_TICKET(finish.clarity.radius))
+            .called("Clarity over", "px")
+            .does("How large the forms are, in delivered pixels: 10 to 35 as a rule.", "the picture's light itself.")
+            .actsIf([](const Ticket& t) { return t.finish.clarity.amount != 0; },
+                    "where finish.clarity.amount is not 0")
+            .onlyWhereItActs(),
         numberKey("finish.sharpen.amount", 0, 3, OF_TICKET(finish.amount))
             .called("Sharpen")
             .does("Unsharp mask on brightness: steepens edges.", "bright and dark lines beside edges, rough shadows.")
@@ -95,6 +112,7 @@ StepPart sharpenPart() {
         if (!f.on) return;
         for (double* v : {&f.amount, &f.detail.finest, &f.detail.fine, &f.detail.medium, &f.detail.coarse})
             *v = std::min(3.0, std::round(*v * by * 100) / 100);
+        f.clarity.amount = std::clamp(std::round(f.clarity.amount * by), -100.0, 100.0);
     };
     p.variants = {{"Crisp", {"finish.sharpen.amount=1.2", "finish.sharpen.radius=0.8"}}};
     return p;

@@ -190,4 +190,20 @@ TicketKey aspectKey(const char* path, std::function<Size&(Ticket&)> member) {
     return k;
 }
 
+TicketKey fileKey(const char* path, const char* ending, std::function<std::string&(Ticket&)> member) {
+    TicketKey k = keyOf(path, TicketKey::Kind::File);
+    k.ending = ending;
+    k.get = [member](const Ticket& t) { return json(member(open(t))); };
+    k.set = [member, end = k.ending](Ticket& t, const json& j) -> std::string {
+        const std::string file = j.is_string() ? j.get<std::string>() : "?";
+        const bool good = file.empty() || (file.ends_with(end) && file.size() > end.size() && file.size() <= 4096 &&
+                                           file.find('\0') == std::string::npos);
+        if (!good) return "must be a FILE" + end + ", or none";
+        member(t) = file;
+        return "";
+    };
+    k.parse = [](const std::string& text) { return json(text == "none" ? "" : text); };
+    return k;
+}
+
 } // namespace ulm

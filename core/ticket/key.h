@@ -10,7 +10,7 @@ namespace ulm {
 /// One key of a ticket, described once: reading, writing, checking, `--set`, `keys`, the JSON Schema, docs/ticket.md
 /// and the rows of the sheet all come from here.
 struct TicketKey {
-    enum class Kind { Flag, Number, Quantity, Choice, Size, Aspect, Method };
+    enum class Kind { Flag, Number, Quantity, Choice, Size, Aspect, Method, File };
     struct Choice {
         std::string value, word; ///< as in JSON; as on the sheet
     };
@@ -21,12 +21,14 @@ struct TicketKey {
     std::string unit;            ///< "%"; empty: a bare number
     std::string meaning;         ///< what it does, and when to use it
     std::string tooMuch;         ///< what too much of it looks like; empty where there is no too much
-    std::string heading;         ///< stands above it on the sheet; empty: none
+    std::string heading;         ///< stands above it on the sheet, and folds what follows; empty: none
+    bool inSight = false;        ///< of a heading: its rows are not folded away at first
     double least = 0, most = 0;  ///< what is accepted, both ends included
     double from = 0, to = 0;     ///< what a slider runs through; within [least, most]
     double step = 1;             ///< of a slider
     int decimals = 0;            ///< shown
     std::vector<Choice> choices; ///< of Kind::Choice
+    std::string ending;          ///< of Kind::File: ".cube"
     std::vector<Choice> presets; ///< usual values, offered as buttons instead of a slider or a field
     bool hidesIdle = false;      ///< its row is hidden where it does nothing
     bool shown = true;           ///< has a row of its own on the sheet
@@ -52,7 +54,7 @@ struct TicketKey {
     TicketKey& does(const char* what, const char* excess = "") { return meaning = what, tooMuch = excess, *this; }
     TicketKey& by(double s, int d) { return step = s, decimals = d, *this; }
     TicketKey& slides(double a, double b) { return from = a, to = b, *this; }
-    TicketKey& under(const char* h) { return heading = h, *this; }
+    TicketKey& under(const char* h, bool open = false) { return heading = h, inSight = open, *this; }
     TicketKey& hidden() { return shown = false, *this; }
     TicketKey& offers(std::vector<Choice> usual) { return presets = std::move(usual), *this; }
     TicketKey& onlyWhereItActs() { return hidesIdle = true, *this; }
@@ -74,6 +76,8 @@ TicketKey choiceKey(const char* path, std::vector<TicketKey::Choice> choices,
                     std::function<std::string&(Ticket&)> member);
 TicketKey sizeKey(const char* path, std::function<std::optional<Size>&(Ticket&)> member);
 TicketKey aspectKey(const char* path, std::function<Size&(Ticket&)> member);
+/// A file of this ending, or none (an empty text; "none" on the command line).
+TicketKey fileKey(const char* path, const char* ending, std::function<std::string&(Ticket&)> member);
 
 /// "clean.on": switches a step.
 TicketKey switchKey(const char* path, std::function<bool&(Ticket&)> member);

@@ -14,8 +14,9 @@ const std::vector<StepHead>& stepHeads() {
 }
 
 const std::vector<StepPart>& stepParts() {
-    static const std::vector<StepPart> parts = {stretchPart(), cleanPart(), enlargePart(), motionPart(), framePart(),
-                                                sharpenPart(), grainPart(), soundPart(),   deliverPart()};
+    static const std::vector<StepPart> parts = {stretchPart(), cleanPart(), enlargePart(), motionPart(),
+                                                framePart(),   lightPart(), sharpenPart(), glowPart(),
+                                                grainPart(),   soundPart(), deliverPart()};
     return parts;
 }
 

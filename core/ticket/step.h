@@ -63,6 +63,8 @@ struct StepPart {
     std::function<std::string(const StepView&)> told;
     /// Adds its stages. Null: it adds none.
     std::function<void(Building&)> build;
+    /// It changes light and colour only: what other treatments are judged beside has it too.
+    bool tones = false;
     /// Whether it needs the clip to have been looked over. Null: no.
     std::function<bool(const Ticket&)> needsReadings;
     /// Makes the treatment `by` times as strong, ≥ 0, inside its ranges: easing and trials. Null: it has no strength.
@@ -104,7 +106,9 @@ StepPart cleanPart();
 StepPart enlargePart();
 StepPart motionPart();
 StepPart framePart();
+StepPart lightPart();
 StepPart sharpenPart();
+StepPart glowPart();
 StepPart grainPart();
 StepPart soundPart();
 StepPart deliverPart();

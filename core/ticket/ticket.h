@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/finish/colour.h"
 #include "core/picture/size.h"
 
 #include <map>
@@ -90,8 +91,22 @@ struct Ticket {
             double seed = 1;       ///< whole, [0, 1e6]
             bool operator==(const Grain&) const = default;
         } grain;
+        Colour colour;              ///< light and colour
+        std::string table;          ///< a look-up table's file; empty: none
+        double tableStrength = 100; ///< % of what the table changes, [0, 100]
+        struct Clarity {            ///< local contrast
+            double amount = 0;      ///< %, [-100, 100]
+            double radius = 20;     ///< delivered pixels, [2, 60]
+            bool operator==(const Clarity&) const = default;
+        } clarity;
+        struct Glow {
+            double amount = 0;     ///< %, [0, 100]
+            double threshold = 60; ///< % of luma from which light spills, [0, 95]
+            double radius = 20;    ///< delivered pixels, [2, 60]
+            bool operator==(const Glow&) const = default;
+        } glow;
+        double vignette = 0; ///< corners darker, or lit up below 0; %, [-100, 100]
         bool sharpens() const { return amount > 0 || detail.any(); }
-        bool acts() const { return on && (sharpens() || grain.amount > 0); }
         bool operator==(const Finish&) const = default;
     } finish;
     struct Sound {

@@ -8,6 +8,7 @@
 
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <fstream>
 #include <set>
 
 using namespace ulm;
@@ -53,6 +54,16 @@ Inspection spoilt() {
     i.duplicates = {4};
     for (int n = 0; n < kFrames; ++n) i.faces.push_back({n, {60, 85, 50, 50}, 1});
     return i;
+}
+
+// A look-up table that turns light into dark.
+const std::string& negative() {
+    static const TempFolder folder;
+    static const std::string set = [] {
+        std::ofstream(folder / "negative.cube") << "LUT_1D_SIZE 2\n1 1 1\n0 0 0\n";
+        return "finish.table=" + (folder / "negative.cube");
+    }();
+    return set;
 }
 
 struct Effect {
@@ -110,6 +121,25 @@ const std::vector<Effect>& effects() {
         {{"finish.sharpen.amount=0", "finish.detail.fine=2"}, "finish.detail.threshold=9"},
         {{"finish.sharpen.amount=3", "finish.sharpen.radius=2"}, "finish.halo_limit=100"},
         {{"finish.sharpen.amount=3", "finish.sharpen.radius=2", "finish.halo_limit=0"}, "finish.shadows=false"},
+        {{}, "finish.clarity.amount=60"},
+        {{"finish.clarity.amount=60"}, "finish.clarity.radius=5"},
+        {{}, "finish.light.exposure=0.5"},
+        {{}, "finish.light.contrast=40"},
+        {{"finish.light.contrast=40"}, "finish.light.pivot=70"},
+        {{}, "finish.light.shadows=40"},
+        {{}, "finish.light.lights=-40"},
+        {{}, "finish.light.lightness=20"},
+        {{}, "finish.colour.warmth=30"},
+        {{}, "finish.colour.tint=-30"},
+        {{}, "finish.colour.saturation=40"},
+        {{}, "finish.colour.vibrance=60"},
+        {{}, "finish.colour.hue=20"},
+        {{}, negative().c_str()},
+        {{negative().c_str()}, "finish.table_strength=40"},
+        {{}, "finish.glow.amount=70"},
+        {{"finish.glow.amount=70"}, "finish.glow.threshold=20"},
+        {{"finish.glow.amount=70"}, "finish.glow.radius=6"},
+        {{}, "finish.vignette=60"},
         {{}, "finish.grain.amount=6"},
         {{"finish.grain.amount=6"}, "finish.grain.size=2.5"},
         {{"finish.grain.amount=6"}, "finish.grain.midtones=1"},

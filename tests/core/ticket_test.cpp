@@ -49,6 +49,7 @@ json unlikeDefault(const TicketKey& k, const Ticket& t) {
     case TicketKey::Kind::Size: return "642x360";
     case TicketKey::Kind::Aspect: return "4:5";
     case TicketKey::Kind::Method: return "spline36";
+    case TicketKey::Kind::File: return "look" + k.ending;
     }
     return {};
 }

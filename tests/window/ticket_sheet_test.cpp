@@ -39,6 +39,16 @@ QString sentence(Bench& b, const char* step) {
     return b.find<QLabel>((std::string("sentence.") + step).c_str())->text();
 }
 
+// A row of a group, its group unfolded by a click on the heading where it is not in sight.
+QuantitySlider* inSight(Bench& b, const char* key) {
+    auto* s = b.find<QuantitySlider>(key);
+    for (QWidget* w = s; w && !s->isVisible(); w = w->parentWidget())
+        if (auto* group = qobject_cast<FoldGroup*>(w); group && !group->isOpen())
+            QTest::mouseClick(group->findChild<QToolButton*>(), Qt::LeftButton);
+    CHECK(s->isVisible());
+    return s;
+}
+
 // Types a number into a slider, as a double-click on its value lets one do.
 void type(QuantitySlider* s, const char* text) {
     QTest::mouseDClick(s, Qt::LeftButton, {}, {s->width() - 80, s->height() / 2});
@@ -266,12 +276,39 @@ TEST_CASE("every control of every step writes its own field, says so in the sent
     for (const auto& [key, field] : numbers) {
         INFO(key);
         const QByteArray typed = QByteArray::number(hundredths / 100.0);
-        type(b.find<QuantitySlider>(key), typed.constData());
+        type(inSight(b, key), typed.constData());
         *field = typed.toDouble();
         expect(w);
         hundredths += 5;
     }
     CHECK(sentence(b, "finish").startsWith("Sharpen 1.2 at 2.5 px, detail 0.5 / 0.55 / 0.6 / 0.65, grain 0.8 of "));
+    Colour& c = w.finish.colour;
+    const std::pair<const char*, double*> lights[] = {{"finish.light.exposure", &c.exposure},
+                                                      {"finish.light.contrast", &c.contrast},
+                                                      {"finish.light.pivot", &c.pivot},
+                                                      {"finish.light.shadows", &c.shadows},
+                                                      {"finish.light.lights", &c.lights},
+                                                      {"finish.light.lightness", &c.lightness},
+                                                      {"finish.colour.warmth", &c.warmth},
+                                                      {"finish.colour.tint", &c.tint},
+                                                      {"finish.colour.saturation", &c.saturation},
+                                                      {"finish.colour.vibrance", &c.vibrance},
+                                                      {"finish.colour.hue", &c.hue},
+                                                      {"finish.clarity.amount", &w.finish.clarity.amount},
+                                                      {"finish.clarity.radius", &w.finish.clarity.radius},
+                                                      {"finish.glow.amount", &w.finish.glow.amount},
+                                                      {"finish.glow.threshold", &w.finish.glow.threshold},
+                                                      {"finish.glow.radius", &w.finish.glow.radius},
+                                                      {"finish.vignette", &w.finish.vignette}};
+    int whole = 10;
+    for (const auto& [key, field] : lights) {
+        INFO(key);
+        const QByteArray typed = QByteArray::number(key == lights[0].first ? 1 : whole++);
+        type(inSight(b, key), typed.constData());
+        *field = typed.toDouble();
+        expect(w);
+    }
+    CHECK(sentence(b, "finish").startsWith("Exposure +1 stops, contrast +10, shadows +12, "));
     b.find<QAbstractButton>("finish.shadows")->click();
     w.finish.shadows = false;
     expect(w);

@@ -1,0 +1,65 @@
+// Rows that Finish alone has: a look-up table's file, and grey picked from the picture.
+#include "app/ticket/step_rows.h"
+#include "app/widgets/theme.h"
+
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QLabel>
+#include <QPushButton>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+namespace ulm::app {
+
+QWidget* StepRows::fileRow(StepBlock* block, const TicketKey& k) {
+    auto* all = new QWidget;
+    auto* row = new QHBoxLayout(all);
+    row->setContentsMargins(0, 2, 0, 2);
+    auto* label = new QLabel(QString::fromStdString(k.name));
+    label->setFixedWidth(96);
+    auto* choose = new QPushButton;
+    choose->setObjectName(QString::fromStdString(k.path));
+    choose->setToolTip(QString::fromStdString(k.meaning));
+    auto* none = new QToolButton;
+    none->setObjectName(QString::fromStdString(k.path) + ".none");
+    none->setText(tr("None"));
+    none->setToolTip(tr("Take the file off the ticket"));
+    row->addWidget(label);
+    row->addWidget(choose, 1);
+    row->addWidget(none);
+    block->rows()->addWidget(all);
+    const QString ending = QString::fromStdString(k.ending);
+    connect(choose, &QPushButton::clicked, this, [this, &k, ending] {
+        const QString before = QString::fromStdString(k.get(project_.shownTicket()).get<std::string>());
+        const QString file = QFileDialog::getOpenFileName(window_, tr("Choose a file"), QFileInfo(before).path(),
+                                                          tr("Look-up tables (*%1)").arg(ending));
+        if (!file.isEmpty()) set(k.path, file.toStdString());
+    });
+    connect(none, &QToolButton::clicked, this, [this, &k] {
+        project_.edit([&](Ticket& t) { k.set(t, ""); }); // without switching the step on
+    });
+    refreshers_.push_back([choose, none, &k](const Ticket& t, const ClipEntry&) {
+        const QString file = QString::fromStdString(k.get(t).get<std::string>());
+        choose->setText(file.isEmpty() ? tr("Choose a file…") : QFileInfo(file).fileName());
+        choose->setAccessibleName(QString::fromStdString(k.name) + ": " + choose->text());
+        none->setVisible(!file.isEmpty());
+    });
+    return all;
+}
+
+void StepRows::addGreyPicker(StepBlock* block) {
+    auto* pick = new QPushButton(tr("Click on something grey…"));
+    pick->setObjectName("pickGrey");
+    pick->setToolTip(
+        tr("Then click on something in the picture that ought to be grey or white: warmth and tint are set "
+           "so that it is."));
+    auto* row = new QHBoxLayout;
+    row->setContentsMargins(96, 2, 0, 2);
+    row->addWidget(pick);
+    row->addStretch();
+    block->rows()->addLayout(row);
+    connect(pick, &QPushButton::clicked, this, &StepRows::greyWanted);
+}
+
+} // namespace ulm::app

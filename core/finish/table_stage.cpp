@@ -1,0 +1,115 @@
+#include "core/finish/table_stage.h"
+
+#include "core/base/error.h"
+#include "core/finish/pixel_stage.h"
+#include "core/picture/colour.h"
+
+#include <OpenColorIO/OpenColorIO.h>
+#include <filesystem>
+#include <fstream>
+#include <mutex>
+#include <vector>
+
+namespace ulm {
+namespace ocio = OCIO_NAMESPACE;
+
+class LookTable {
+public:
+    LookTable(ocio::ConstCPUProcessorRcPtr p, std::string id) : processor(std::move(p)), identity(std::move(id)) {}
+    ocio::ConstCPUProcessorRcPtr processor;
+    std::string identity; ///< of what it does, not of the file
+};
+
+namespace {
+
+constexpr std::uintmax_t kMostBytes = 64 << 20;
+constexpr std::size_t kKept = 16;
+
+Error bad(const std::string& path, const std::string& why) {
+    return Error(Fault::Input, path, why, "Choose a .cube file with a table of one or three dimensions.");
+}
+
+LookTablePtr read(const std::string& path) {
+    try {
+        ocio::SetLoggingLevel(ocio::LOGGING_LEVEL_NONE); // of a table of one dimension it warns
+        ocio::ClearAllCaches();                          // it keeps files by name, whatever became of them
+        const auto transform = ocio::FileTransform::Create();
+        transform->setSrc(std::filesystem::absolute(path).c_str());
+        transform->setInterpolation(ocio::INTERP_TETRAHEDRAL);
+        const auto processor = ocio::Config::CreateRaw()->getProcessor(transform);
+        const auto cpu = processor->getOptimizedCPUProcessor(ocio::OPTIMIZATION_LOSSLESS);
+        return std::make_shared<LookTable>(cpu, cpu->getCacheID());
+    } catch (const ocio::Exception&) {
+        throw bad(path, "it is not a look-up table that can be read");
+    }
+}
+
+class TableStage : public PixelStage {
+public:
+    TableStage(StagePtr input, LookTablePtr table, double strength)
+        : PixelStage(input, KeyMaker("table").add(input).add(table->identity).add(strength)), table_(std::move(table)),
+          strength_(float(strength)), weights_(matrixWeights(input->format().colour.matrix)) {}
+    const char* name() const override { return "table"; }
+
+private:
+    void map(float* y, float* cb, float* cr, int count) const override {
+        const float kr = float(weights_.kr), kb = float(weights_.kb), kg = 1 - kr - kb;
+        const float ofCr = 2 * (1 - kr), ofCb = 2 * (1 - kb);
+        std::vector<float> rgb(3 * std::size_t(count));
+        float* p = rgb.data();
+        for (int i = 0; i < count; ++i, p += 3) {
+            p[0] = y[i] + ofCr * cr[i];
+            p[2] = y[i] + ofCb * cb[i];
+            p[1] = (y[i] - kr * p[0] - kb * p[2]) / kg;
+        }
+        ocio::PackedImageDesc row(rgb.data(), count, 1, 3);
+        table_->processor->apply(row);
+        p = rgb.data();
+        for (int i = 0; i < count; ++i, p += 3) {
+            // A table may hold anything, numbers that are none too: those become black.
+            for (int c = 0; c < 3; ++c) p[c] = p[c] > -0.25f ? (p[c] < 1.5f ? p[c] : 1.5f) : -0.25f;
+            const float luma = kr * p[0] + kg * p[1] + kb * p[2];
+            y[i] += strength_ * (luma - y[i]);
+            cb[i] += strength_ * ((p[2] - luma) / ofCb - cb[i]);
+            cr[i] += strength_ * ((p[0] - luma) / ofCr - cr[i]);
+        }
+    }
+
+    LookTablePtr table_;
+    float strength_;
+    MatrixWeights weights_;
+};
+
+} // namespace
+
+LookTablePtr loadLookTable(const std::string& path) {
+    namespace fs = std::filesystem;
+    std::error_code failed;
+    if (!fs::is_regular_file(path, failed)) throw bad(path, "there is no such file");
+    const auto bytes = fs::file_size(path, failed);
+    if (failed || bytes == 0 || bytes > kMostBytes) throw bad(path, bytes ? "it is too large" : "it is empty");
+    if (!std::ifstream(path).good()) throw bad(path, "it cannot be read: no permission");
+    const auto written = fs::last_write_time(path, failed);
+    struct Kept {
+        std::string path;
+        std::uintmax_t bytes;
+        fs::file_time_type written;
+        LookTablePtr table;
+    };
+    static std::mutex mutex;
+    static std::vector<Kept> kept; // the last few, newest at the end
+    const std::lock_guard lock(mutex);
+    for (const Kept& k : kept)
+        if (k.path == path && k.bytes == bytes && k.written == written) return k.table;
+    const LookTablePtr table = read(path);
+    std::erase_if(kept, [&](const Kept& k) { return k.path == path; });
+    if (kept.size() == kKept) kept.erase(kept.begin());
+    kept.push_back({path, bytes, written, table});
+    return table;
+}
+
+StagePtr throughTable(StagePtr input, const LookTablePtr& table, double strength) {
+    return strength > 0 ? std::make_shared<TableStage>(input, table, strength) : input;
+}
+
+} // namespace ulm

@@ -1,0 +1,174 @@
+// Look-up tables: .cube files of one and three dimensions, and files that are none.
+#include "core/base/error.h"
+#include "core/finish/table_stage.h"
+#include "core/picture/colour.h"
+#include "core/picture/hash_noise.h"
+#include "tests/support/clips.h"
+#include "tests/support/contract.h"
+#include "tests/support/mutate.h"
+#include "tests/support/stills.h"
+
+#include <array>
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <fstream>
+
+using namespace ulm;
+using test::Painted;
+using test::TempFolder;
+
+namespace {
+
+using Rgb = std::array<double, 3>;
+
+void write(const std::string& path, const std::string& text) { std::ofstream(path, std::ios::binary) << text; }
+
+// A table of `n` entries a side: the given function of each corner, red fastest.
+template <class F>
+std::string cube(int n, F f) {
+    std::string s = "TITLE \"made up\"\nLUT_3D_SIZE " + std::to_string(n) + "\n";
+    for (int b = 0; b < n; ++b)
+        for (int g = 0; g < n; ++g)
+            for (int r = 0; r < n; ++r) {
+                const Rgb v = f(r, g, b);
+                s += std::to_string(v[0]) + " " + std::to_string(v[1]) + " " + std::to_string(v[2]) + "\n";
+            }
+    return s;
+}
+
+double entry(int r, int g, int b, std::uint32_t c) {
+    return 0.5 + 0.5 * hashNoise(std::uint32_t(r), std::uint32_t(g), std::uint32_t(b), c);
+}
+
+// Tetrahedral interpolation as published (Kasson, Nin, Plouffe & Hafner 1995): along the edges in the order in which
+// the parts fall.
+Rgb tetrahedral(const Rgb& in, int n) {
+    std::array<int, 3> at{}, order{0, 1, 2};
+    Rgb part{};
+    for (std::size_t c = 0; c < 3; ++c) {
+        const double v = std::clamp(in[c], 0.0, 1.0) * (n - 1);
+        at[c] = std::min(int(v), n - 2);
+        part[c] = v - at[c];
+    }
+    std::ranges::sort(order, [&](int a, int b) { return part[std::size_t(a)] > part[std::size_t(b)]; });
+    Rgb out{};
+    double left = 1;
+    std::array<int, 3> corner = at;
+    for (int k = 0; k <= 3; ++k) {
+        const double next = k < 3 ? part[std::size_t(order[std::size_t(k)])] : 0;
+        for (std::uint32_t c = 0; c < 3; ++c) out[c] += (left - next) * entry(corner[0], corner[1], corner[2], c);
+        left = next;
+        if (k < 3) ++corner[std::size_t(order[std::size_t(k)])];
+    }
+    return out;
+}
+
+Picture colours() {
+    Painted p(40, 30, 0);
+    for (int y = 0; y < 30; ++y)
+        for (int x = 0; x < 40; ++x)
+            for (std::uint32_t c = 0; c < 3; ++c)
+                p.picture.planes[c].row(y)[x] =
+                    0.5f + 0.5f * float(hashNoise(std::uint32_t(x), std::uint32_t(y), 9, c));
+    rgbToYcc(p.picture, matrixWeights(1));
+    return p.picture;
+}
+
+Picture shown(const StagePtr& s) {
+    Engine e(std::size_t(8) << 20);
+    return e.pull(*s, 0, s->format().frame(), {});
+}
+
+std::string complaint(const std::string& path) {
+    try {
+        loadLookTable(path);
+    } catch (const Error& e) {
+        CHECK(e.fault == Fault::Input);
+        CHECK(e.file == path);
+        CHECK_FALSE(e.remedy.empty());
+        return e.reason;
+    }
+    return "";
+}
+
+} // namespace
+
+TEST_CASE("A table of three dimensions is interpolated tetrahedrally", "[table]") {
+    const TempFolder folder;
+    const std::string path = folder / "any.cube";
+    write(path, cube(7, [](int r, int g, int b) {
+              return Rgb{entry(r, g, b, 0), entry(r, g, b, 1), entry(r, g, b, 2)};
+          }));
+    const Picture p = colours();
+    Picture before = p;
+    for (Plane& plane : before.planes) plane = plane.copy();
+    yccToRgb(before, matrixWeights(1));
+    Picture after = shown(throughTable(test::still(p), loadLookTable(path), 1)),
+            half = shown(throughTable(test::still(p), loadLookTable(path), 0.5));
+    yccToRgb(after, matrixWeights(1));
+    yccToRgb(half, matrixWeights(1));
+    for (int y = 0; y < 30; ++y)
+        for (int x = 0; x < 40; ++x) {
+            const Rgb was = {before.planes[0].at(x, y), before.planes[1].at(x, y), before.planes[2].at(x, y)};
+            const Rgb expected = tetrahedral(was, 7);
+            for (std::size_t c = 0; c < 3; ++c) {
+                CHECK(after.planes[c].at(x, y) == Approx(expected[c]).margin(2e-4));
+                CHECK(half.planes[c].at(x, y) == Approx((expected[c] + was[c]) / 2).margin(2e-4));
+            }
+        }
+    CHECK(throughTable(test::still(p), loadLookTable(path), 0)->name() == std::string("held"));
+}
+
+TEST_CASE("A table of one dimension, one that changes nothing, and one that was written anew", "[table]") {
+    const TempFolder folder;
+    const std::string path = folder / "one.cube";
+    write(path, "LUT_1D_SIZE 3\n0 0 0\n0.25 0.25 0.25\n1 1 1\n");
+    const auto grey = [&] {
+        return shown(throughTable(test::still(Painted(16, 16, 1).flat(0.5f, 0, 0)), loadLookTable(path), 1))
+            .planes[0]
+            .at(3, 3);
+    };
+    CHECK(grey() == Approx(0.25).margin(1e-5));
+    write(path, cube(2, [](int r, int g, int b) { return Rgb{double(r), double(g), double(b)}; }));
+    CHECK(grey() == Approx(0.5).margin(1e-5)); // not the table that was there before
+
+    const auto in = std::make_shared<test::PatternStage>(test::format(90, 62, 1), 2);
+    test::checkContract(*throughTable(in, loadLookTable(path), 0.7));
+    write(folder / "two.cube", cube(2, [](int r, int g, int b) { return Rgb{1.0 - r, double(g), double(b)}; }));
+    const auto a = loadLookTable(path), b = loadLookTable(folder / "two.cube");
+    test::checkKeys({[&] { return throughTable(in, a, 1); }, [&] { return throughTable(in, b, 1); },
+                     [&] { return throughTable(in, a, 0.5); }});
+}
+
+TEST_CASE("What is no table is refused in words, and nothing in one can end the program", "[table]") {
+    const TempFolder folder;
+    CHECK(complaint(folder / "none.cube") == "there is no such file");
+    write(folder / "empty.cube", "");
+    CHECK(complaint(folder / "empty.cube") == "it is empty");
+    for (const char* text : {"hello", "LUT_3D_SIZE 100000\n0 0 0\n", "LUT_3D_SIZE -4\n", "LUT_3D_SIZE 2\n0 0 0\n",
+                             "LUT_3D_SIZE 2\nx y z\n", "LUT_1D_SIZE 99999999\n0 0 0\n"}) {
+        write(folder / "bad.cube", text);
+        INFO(text);
+        CHECK_FALSE(complaint(folder / "bad.cube").empty());
+    }
+    // Numbers that are none become black; the rest is as it should be.
+    std::string odd = cube(2, [](int r, int g, int b) { return Rgb{double(r), double(g), double(b)}; });
+    odd.replace(odd.rfind("1.000000 1.000000 1.000000"), 26, "nan inf -1e30");
+    write(folder / "odd.cube", odd);
+    if (complaint(folder / "odd.cube").empty()) {
+        const Picture p =
+            shown(throughTable(test::still(Painted(16, 16, 1).flat(1, 0, 0)), loadLookTable(folder / "odd.cube"), 1));
+        for (const Plane& plane : p.planes) CHECK(std::isfinite(plane.at(3, 3)));
+    }
+    const std::string good = cube(3, [](int r, int g, int b) { return Rgb{r / 2.0, g / 2.0, b / 2.0}; });
+    std::mt19937 random(5);
+    const Picture p = colours();
+    for (int k = 0; k < 60; ++k) {
+        write(folder / "hurt.cube", test::mutated(good, random));
+        if (!complaint(folder / "hurt.cube").empty()) continue;
+        const Picture out = shown(throughTable(test::still(p), loadLookTable(folder / "hurt.cube"), 1));
+        for (const Plane& plane : out.planes)
+            for (int y = 0; y < 30; ++y)
+                for (int x = 0; x < 40; ++x) CHECK(std::abs(plane.at(x, y)) < 5);
+    }
+}

@@ -1,0 +1,113 @@
+// Light and colour through the window: what is set is seen, at the spots and on the table.
+#include "app/spots/spots_column.h"
+#include "core/finish/colour.h"
+#include "tests/window/fixture.h"
+
+#include <QPushButton>
+#include <QToolButton>
+#include <fstream>
+
+using namespace ulm;
+using namespace ulm::app;
+using namespace ulm::test;
+
+namespace {
+
+// Mean colour of the result around a point of the table: about as much as a click takes.
+QColor around(Bench& b, const QPointF& at) {
+    REQUIRE(b.settle());
+    const QImage shown = b.table().grab().toImage();
+    double sum[3] = {};
+    for (int y = -8; y <= 8; ++y)
+        for (int x = -8; x <= 8; ++x) {
+            const QColor c = shown.pixelColor((at.toPoint() + QPoint(x, y)) * b.table().devicePixelRatioF());
+            sum[0] += c.redF(), sum[1] += c.greenF(), sum[2] += c.blueF();
+        }
+    return QColor::fromRgbF(float(sum[0] / 289), float(sum[1] / 289), float(sum[2] / 289));
+}
+
+double unevenness(const QColor& c) {
+    return std::max({c.redF(), c.greenF(), c.blueF()}) - std::min({c.redF(), c.greenF(), c.blueF()});
+}
+
+} // namespace
+
+TEST_CASE("exposure, saturation and a look-up table show on the table at once, and come off again") {
+    Bench b;
+    b.table().setCompare(ViewingTable::Compare::Flip);
+    b.set({"clean.on=false", "enlarge.on=false", "frame.on=false", "finish.on=false"});
+    const QPointF middle = b.table().pictureRect().center();
+    const QColor before = around(b, middle);
+
+    b.set({"finish.light.exposure=1", "finish.sharpen.amount=0"});
+    CHECK(around(b, middle).lightnessF() > before.lightnessF() + 0.06);
+    b.set({"finish.light.exposure=0", "finish.colour.saturation=-100"});
+    CHECK(unevenness(before) > 0.05);
+    CHECK(unevenness(around(b, middle)) < 0.02);
+    b.set({"finish.colour.saturation=0"});
+
+    const std::string file = b.folder / "upside down.cube";
+    std::ofstream(file) << "LUT_1D_SIZE 2\n1 1 1\n0 0 0\n";
+    QTest::keyClick(b.window.bench().ticket().step("finish"), Qt::Key_Return);
+    auto* choose = b.find<QPushButton>("finish.table");
+    QTest::mouseClick(b.find<QToolButton>("fold.finish.table"), Qt::LeftButton);
+    REQUIRE(waitFor([&] { return choose->isVisible() && choose->height() > 10; }));
+    chooseFile(QString::fromStdString(file), [&] { QTest::mouseClick(choose, Qt::LeftButton); });
+    REQUIRE(waitFor([&] { return b.ticket().finish.table == file; }));
+    CHECK(choose->text() == "upside down.cube");
+    const QColor turned = around(b, middle);
+    CHECK(turned.redF() == Approx(1 - before.redF()).margin(0.05));
+    CHECK(turned.blueF() == Approx(1 - before.blueF()).margin(0.05));
+    QTest::mouseClick(b.find<QToolButton>("finish.table.none"), Qt::LeftButton);
+    CHECK(b.ticket().finish.table.empty());
+    CHECK(around(b, middle).redF() == Approx(before.redF()).margin(0.01));
+    b.project().undo();
+    CHECK(b.ticket().finish.table == file);
+
+    // A file that is no table any more is told, and the picture does not lie meanwhile.
+    b.project().redo();
+    std::ofstream(file) << "nothing of the kind";
+    b.set({("finish.table=" + file).c_str()});
+    REQUIRE(waitFor([&] { return !b.live().deliveries().problem().isEmpty() || b.window.errors().isVisible(); }));
+    CHECK((b.live().deliveries().problem() + b.window.errors().text()).contains("look-up table"));
+}
+
+TEST_CASE("a click on something tinted makes it grey; Esc leaves it as it is") {
+    Bench b;
+    b.table().setCompare(ViewingTable::Compare::Flip);
+    b.set({"clean.on=false", "enlarge.on=false", "frame.on=false", "finish.on=false"});
+    REQUIRE(b.settle());
+    // Something nearly grey, and bright enough to show it.
+    const QRectF all = b.table().pictureRect();
+    QPointF place;
+    QColor before;
+    for (double y = 0.1; y < 0.9 && place.isNull(); y += 0.04)
+        for (double x = 0.1; x < 0.9 && place.isNull(); x += 0.04) {
+            const QPointF at(all.x() + x * all.width(), all.y() + y * all.height());
+            before = around(b, at);
+            if (unevenness(before) > 0.04 && unevenness(before) < 0.1 && before.lightnessF() > 0.3) place = at;
+        }
+    REQUIRE_FALSE(place.isNull());
+
+    QTest::keyClick(b.window.bench().ticket().step("finish"), Qt::Key_Return);
+    QTest::mouseClick(b.find<QToolButton>("fold.finish.colour.warmth"), Qt::LeftButton);
+    auto* pick = b.find<QPushButton>("pickGrey");
+    REQUIRE(waitFor([&] { return pick->isVisible() && pick->height() > 10; }));
+    QTest::mouseClick(pick, Qt::LeftButton);
+    CHECK(b.table().askingForPlace());
+    QTest::keyClick(&b.window, Qt::Key_Escape);
+    CHECK_FALSE(b.table().askingForPlace());
+    CHECK_FALSE(b.ticket().finish.on);
+
+    QTest::mouseClick(pick, Qt::LeftButton);
+    QTest::mouseClick(&b.table(), Qt::LeftButton, {}, place.toPoint());
+    CHECK_FALSE(b.table().askingForPlace());
+    REQUIRE(waitFor([&] { return b.ticket().finish.on; }));
+    CHECK(b.ticket().finish.colour.warmth != 0);
+    const QColor after = around(b, place);
+    INFO("warmth " << b.ticket().finish.colour.warmth << ", tint " << b.ticket().finish.colour.tint << ": "
+                   << before.name().toStdString() << " became " << after.name().toStdString());
+    CHECK(unevenness(after) < 0.4 * unevenness(before));
+    b.project().undo(); // one step
+    CHECK(b.ticket().finish.colour == Colour{});
+}
