@@ -12,6 +12,8 @@
 #include "app/ticket/overdone_model.h"
 #include "app/ticket/ticket_sheet.h"
 #include "app/widgets/theme.h"
+#include "app/words/sentences.h"
+#include "core/inspect/subject.h"
 
 #include <QHBoxLayout>
 #include <QKeyEvent>
@@ -88,11 +90,15 @@ BenchPage::BenchPage(Project& project, QWidget* parent) : QWidget(parent), proje
     connect(&table_->table(), &ViewingTable::spotWanted, this, &BenchPage::addSpot);
     connect(&table_->table(), &ViewingTable::cropDragged, this, &BenchPage::dragCrop);
     connect(ticket_, &TicketSheet::greyWanted, this, [this] {
-        player_->pause();
-        table_->table().askForPlace(tr("Click on something that ought to be grey or white. Esc: leave it."));
-        table_->table().setFocus();
+        askForPlace(tr("Click on something that ought to be grey or white. Esc: leave it."), &BenchPage::makeGrey);
     });
-    connect(&table_->table(), &ViewingTable::placeChosen, this, &BenchPage::makeGrey);
+    connect(ticket_, &TicketSheet::subjectWanted, this, [this] {
+        askForPlace(tr("Click on what the crop is to follow through this shot. Esc: leave it."),
+                    &BenchPage::followFrom);
+    });
+    connect(&table_->table(), &ViewingTable::placeChosen, this, [this](const QPointF& d) {
+        if (placeFor_) (this->*placeFor_)(d);
+    });
 }
 
 BenchPage::~BenchPage() {
@@ -120,6 +126,52 @@ void BenchPage::addSpot(const QPointF& d) {
     if (spots.size() >= SpotsColumn::kMost) spots.pop_back();
     spots.push_back({"yours", c->playhead, s.x(), s.y()});
     project_.setSpots(spots);
+}
+
+void BenchPage::askForPlace(const QString& words, void (BenchPage::*then)(const QPointF&)) {
+    player_->pause();
+    placeFor_ = then;
+    table_->table().askForPlace(words);
+    table_->table().setFocus();
+}
+
+// Follows what was clicked on through its shot, in the background, and pins the crop to it. Where it is lost that is
+// told.
+void BenchPage::followFrom(const QPointF& place) {
+    const ClipEntry* c = project_.currentClip();
+    const DeliveryPtr d = live_->deliveries().onTable();
+    if (!c || !c->clip || !d) return;
+    const QPointF s = live_->toSource(place);
+    const PictureFormat& f = d->source->format();
+    const float side = 0.2f * float(std::min(f.width, f.height));
+    const SubjectPlace at{float(s.x() / f.width), float(s.y() / f.height), side / float(f.width),
+                          side / float(f.height)};
+    const auto [first, past] = shotAround(d->found->cuts, c->playhead, c->clip->frameCount());
+    inBackground(Lane::Quick, [=, this, first = first, past = past, self = QPointer<QObject>(this), clip = c->clip,
+                               frame = c->playhead, path = c->path] {
+        try {
+            const Pursuit p = pursue(clip, frame, at, first, past, {});
+            onInterface(self, [=, this] {
+                const ClipEntry* now = project_.currentClip();
+                if (!now || now->path != path) return; // another clip is on the table by now
+                project_.edit([&](Ticket& t) { pinPursuit(t, p, [&](std::int64_t n) { return clip->secondsAt(n); }); });
+                if (!p.lostBefore && !p.lostAfter) return;
+                const auto time = [&](std::int64_t n) { return timeText(clip->secondsAt(n)); };
+                const std::int64_t end = p.first + std::int64_t(p.places.size()) - 1;
+                project_.tell(Error(
+                    Fault::Input, path.toStdString(),
+                    tr("what you clicked on was lost %1")
+                        .arg(p.lostBefore && p.lostAfter ? tr("before %1 and after %2").arg(time(p.first), time(end))
+                             : p.lostAfter               ? tr("after %1").arg(time(end))
+                                                         : tr("before %1").arg(time(p.first)))
+                        .toStdString(),
+                    tr("Go there and click on it again; until then the crop follows the subject that was found.")
+                        .toStdString()));
+            });
+        } catch (const Error& e) {
+            onInterface(self, [=, this] { project_.tell(e); });
+        }
+    });
 }
 
 // Warmth and tint that make what was clicked on grey; measured on the untreated picture, so a second click corrects
@@ -151,12 +203,9 @@ void BenchPage::dragCrop(const QPointF& by, bool done) {
     const VideoFacts& v = d->facts.video;
     const FramingPlan f = d->planAt(live_->deliveries().stage());
     const double scale = f.w / f.srcW, roomX = (v.width - f.srcW) * scale, roomY = (v.height - f.srcH) * scale;
-    project_.edit(
-        [&](Ticket& t) {
-            if (roomX > 1) t.frame.x = std::clamp(t.frame.x - by.x() / roomX, 0.0, 1.0);
-            if (roomY > 1) t.frame.y = std::clamp(t.frame.y - by.y() / roomY, 0.0, 1.0);
-        },
-        "crop");
+    const double x = roomX > 1 ? f.srcX * scale / roomX - by.x() / roomX : d->ticket.frame.x,
+                 y = roomY > 1 ? f.srcY * scale / roomY - by.y() / roomY : d->ticket.frame.y;
+    project_.edit([&](Ticket& t) { placeCrop(t, f, v, live_->deliveries().seconds(), x, y); }, "crop");
 }
 
 void BenchPage::markEnd(bool end) {

@@ -45,7 +45,10 @@ protected:
 
 private:
     void addSpot(const QPointF& delivered);
+    /// The next click on the table says the place that `then` is done with.
+    void askForPlace(const QString& words, void (BenchPage::*then)(const QPointF& delivered));
     void makeGrey(const QPointF& delivered);
+    void followFrom(const QPointF& delivered);
     void dragCrop(const QPointF& by, bool done);
     void markEnd(bool end);
     void toggleResult();
@@ -59,7 +62,8 @@ private:
     SpotsColumn* spots_;
     TargetBar* targets_;
     bool fullTable_ = false;
-    QString lastFault_ = "blocking"; ///< what V brings back
+    void (BenchPage::*placeFor_)(const QPointF&) = nullptr; ///< what a place that was asked for is for
+    QString lastFault_ = "blocking";                        ///< what V brings back
     TicketSheet* ticket_;
     TablePanel* table_;
     ReelStrip* reel_;

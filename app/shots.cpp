@@ -138,6 +138,18 @@ int main(int argc, char** argv) {
     camera.take("bench-light");
     if (camera.done()) return 0;
     window.project().undo();
+    // A crop that follows, its path on the reel, bent at one place.
+    window.project().setCurrent(4);
+    ulm::Ticket follows = window.project().at(4).ticket;
+    for (const char* set : {"frame.aspect=9:16", "frame.fill=crop", "frame.follow=subject", "frame.pins=2.2:0.62,0.5"})
+        ulm::setByAssignment(follows, set);
+    window.project().change(follows);
+    window.project().setPlayhead(130);
+    window.bench().ticket().step("frame")->setOpen(true);
+    camera.settle();
+    camera.take("bench-follow");
+    if (camera.done()) return 0;
+    window.project().undo();
     window.bench().ticket().step("clean")->setOpen(true);
     window.setNight(true);
     window.project().setCurrent(1);

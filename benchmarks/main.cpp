@@ -1,4 +1,5 @@
 // ulmwood-bench DEMO-FOLDER [ROW…]: measures what docs/testing.md lists and writes docs/bench.md and docs/bench.json.
+#include "benchmarks/finishing.h"
 #include "benchmarks/measure.h"
 #include "benchmarks/motion.h"
 #include "benchmarks/networks.h"
@@ -419,6 +420,15 @@ public:
             add(r.what, r.how, r.value, r.reach, r.holds);
     }
 
+    void light() {
+        for (const Row& r : lightRows(path("masters/hands.mp4"))) add(r.what, r.how, r.value, r.reach, r.holds);
+    }
+
+    void follow() {
+        makeLong("sixty.mp4", 1500);
+        for (const Row& r : followRows((work_ / "sixty.mp4").string())) add(r.what, r.how, r.value, r.reach, r.holds);
+    }
+
     void motion() {
         std::vector<std::string> samples;
         std::istringstream folders(std::getenv("ULMWOOD_SAMPLES") ? std::getenv("ULMWOOD_SAMPLES") : "");
@@ -491,12 +501,23 @@ int main(int argc, char** argv) try {
         return 2;
     }
     Bench bench(argv[1], fs::canonical("/proc/self/exe").parent_path().parent_path());
-    const std::pair<const char*, void (Bench::*)()> all[] = {
-        {"spots", &Bench::spots},     {"inspection", &Bench::inspection}, {"trials", &Bench::trials},
-        {"stall", &Bench::stall},     {"downstream", &Bench::downstream}, {"transcode", &Bench::transcode},
-        {"overlap", &Bench::overlap}, {"memory", &Bench::memory},         {"motion", &Bench::motion},
-        {"landing", &Bench::landing}, {"forecast", &Bench::forecast},     {"start", &Bench::start},
-        {"gains", &Bench::gains},     {"networks", &Bench::networks},     {"sizes", &Bench::sizes}};
+    const std::pair<const char*, void (Bench::*)()> all[] = {{"spots", &Bench::spots},
+                                                             {"inspection", &Bench::inspection},
+                                                             {"trials", &Bench::trials},
+                                                             {"stall", &Bench::stall},
+                                                             {"downstream", &Bench::downstream},
+                                                             {"transcode", &Bench::transcode},
+                                                             {"overlap", &Bench::overlap},
+                                                             {"memory", &Bench::memory},
+                                                             {"motion", &Bench::motion},
+                                                             {"light", &Bench::light},
+                                                             {"follow", &Bench::follow},
+                                                             {"landing", &Bench::landing},
+                                                             {"forecast", &Bench::forecast},
+                                                             {"start", &Bench::start},
+                                                             {"gains", &Bench::gains},
+                                                             {"networks", &Bench::networks},
+                                                             {"sizes", &Bench::sizes}};
     for (const auto& [name, row] : all) {
         bool wanted = argc == 2;
         for (int i = 2; i < argc; ++i) wanted |= std::string(argv[i]) == name;

@@ -1,6 +1,7 @@
 #include "app/live/delivery_model.h"
 
 #include "app/tasks/background.h"
+#include "core/finish/table_stage.h"
 #include "core/model/model_folder.h"
 
 #include <algorithm>
@@ -48,6 +49,11 @@ std::int64_t DeliveryModel::stage() const {
     return onTable_ && c ? onTable_->clock.stageOf(c->playhead) + stepped_ : 0;
 }
 
+double DeliveryModel::seconds() const {
+    const ClipEntry* c = project_.currentClip();
+    return c && c->clip ? c->clip->secondsAt(c->playhead) : 0;
+}
+
 void DeliveryModel::stepDelivered(int by) {
     const ClipEntry* c = project_.currentClip();
     if (!onTable_ || !c) return;
@@ -82,7 +88,7 @@ void DeliveryModel::rebuild() {
     stepped_ = 0;
     others_.clear();
     problem_.clear();
-    if (c && c->clip && !openingNetwork()) try {
+    if (c && c->clip && !openingFile()) try {
             onTable_ = resolve(c->reader, c->inspection, c->ticket, project_.targetOnTable());
         } catch (const Error& e) {
             problem_ = QString::fromStdString(e.reason + ". " + e.remedy);
@@ -90,24 +96,29 @@ void DeliveryModel::rebuild() {
     Q_EMIT changed();
 }
 
-bool DeliveryModel::openingNetwork() {
+bool DeliveryModel::openingFile() {
     const Ticket t = project_.shownTicket();
-    const std::string name = t.enlarge.on && t.enlarge.method.ends_with(".onnx") ? t.enlarge.method : "";
-    if (name.empty() || name == tried_ || userNetworkIsOpen(name)) {
-        tried_.clear();
-        return false;
-    }
-    inBackground(Lane::Quick, [this, name, self = QPointer<QObject>(this)] {
-        try {
-            openUserNetwork(name);
-        } catch (const Error&) { // working the delivery out tells
-        }
-        onInterface(self, [this, name] {
-            tried_ = name;
-            rebuild();
+    const std::string network = t.enlarge.on && t.enlarge.method.ends_with(".onnx") ? t.enlarge.method : "",
+                      table = t.finish.on ? t.finish.table : "";
+    const auto opens = [this](const std::string& file, bool open, auto load) {
+        if (file.empty() || open || tried_.contains(file)) return false;
+        inBackground(Lane::Quick, [this, file, load, self = QPointer<QObject>(this)] {
+            try {
+                load(file);
+            } catch (const Error&) { // working the delivery out tells
+            }
+            onInterface(self, [this, file] {
+                tried_.insert(file);
+                rebuild();
+            });
         });
-    });
-    return true;
+        return true;
+    };
+    if (opens(network, userNetworkIsOpen(network), [](const std::string& f) { openUserNetwork(f); }) ||
+        opens(table, lookTableIsKept(table), [](const std::string& f) { loadLookTable(f); }))
+        return true;
+    tried_.clear();
+    return false;
 }
 
 } // namespace ulm::app

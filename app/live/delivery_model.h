@@ -4,6 +4,7 @@
 #include "core/pipeline/delivery.h"
 
 #include <QPointF>
+#include <set>
 
 namespace ulm::app {
 
@@ -25,6 +26,8 @@ public:
     /// The stage frame on the table: the one that shows the playhead's, or one between it and the next that was stepped
     /// to.
     std::int64_t stage() const;
+    /// Seconds of the clip at the playhead's frame.
+    double seconds() const;
     /// Goes by so many delivered frames: those in between too.
     void stepDelivered(int by);
     /// What is on the table lies between two frames of the clip: how far, (0, 1); 0 where it does not.
@@ -38,16 +41,16 @@ signals:
 
 private:
     void rebuild();
-    /// Opens the person's own network of the current ticket off the interface thread; false where it is open already
-    /// or there is none. rebuild() follows, once.
-    bool openingNetwork();
+    /// Opens what the current ticket has of files (a network of the person's own, a look-up table) off the interface
+    /// thread; false where all are open already or there are none. rebuild() follows, once a file.
+    bool openingFile();
 
     Project& project_;
     DeliveryPtr onTable_;
     std::int64_t stepped_ = 0; ///< stage frames away from the playhead's own
     QString problem_;
     mutable std::map<std::string, DeliveryPtr> others_; ///< worked out since the last change
-    std::string tried_;                                 ///< the network that was just opened, or could not be
+    std::set<std::string> tried_;                       ///< files that were just opened, or could not be
 };
 
 } // namespace ulm::app

@@ -53,6 +53,7 @@ private:
     /// A further stretch becomes the ticket's own, and the other way round.
     void activate(std::size_t further);
     void paintThumbnails(QPainter&);
+    void paintCropPath(QPainter&, const Delivery&);
     void paintStretches(QPainter&);
     void paintTraces(QPainter&, const Inspection&);
     void paintFoot(QPainter&);

@@ -61,6 +61,7 @@ QWidget* StepRows::rowFor(StepBlock* block, const TicketKey& k) {
     case TicketKey::Kind::Size: return sizeRow(block, k);
     case TicketKey::Kind::Method: return methodRow(block, k);
     case TicketKey::Kind::File: return fileRow(block, k);
+    case TicketKey::Kind::Text: return pinsRow(block, k);
     default: return slider(block, k);
     }
 }
@@ -130,6 +131,9 @@ void StepRows::addCrop(StepBlock* block, const char* name, bool ofFrame) {
             [&](Ticket& t) {
                 const Delivery* d = live_.delivery();
                 const bool frame = ofFrame || (d && d->ticket.frame.on); // a destination may have switched it on
+                if (frame && d)
+                    return placeCrop(t, d->planAt(live_.deliveries().stage()), d->facts.video,
+                                     live_.deliveries().seconds(), to.x(), to.y());
                 (frame ? t.frame.x : t.enlarge.x) = to.x();
                 (frame ? t.frame.y : t.enlarge.y) = to.y();
             },

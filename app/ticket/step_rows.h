@@ -26,6 +26,8 @@ public:
 signals:
     /// The next click on the picture is to say what is grey.
     void greyWanted();
+    /// … and now what the crop is to follow.
+    void subjectWanted();
 
 private:
     QWidget* rowFor(StepBlock* block, const TicketKey& key);
@@ -35,6 +37,7 @@ private:
     QWidget* sizeRow(StepBlock* block, const TicketKey& key);
     QWidget* methodRow(StepBlock* block, const TicketKey& key);
     QWidget* fileRow(StepBlock* block, const TicketKey& key);
+    QWidget* pinsRow(StepBlock* block, const TicketKey& key);
     void addGreyPicker(StepBlock* block);
     void addGroup(StepBlock* block, const StepPart& part, const TicketKey& first);
     void addCrop(StepBlock* block, const char* name, bool ofFrame);

@@ -81,6 +81,7 @@ TicketSheet::TicketSheet(Project& project, Live& live, OverdoneModel& overdone, 
     outer->addWidget(new OverdoneGauge(project_, live_, overdone));
     rows_ = new StepRows(project_, live_, this);
     connect(rows_, &StepRows::greyWanted, this, &TicketSheet::greyWanted);
+    connect(rows_, &StepRows::subjectWanted, this, &TicketSheet::subjectWanted);
     for (const StepHead& h : stepHeads())
         if (h.key != "stretch") addStep(h); // it is marked on the reel strip
     addRemarks();

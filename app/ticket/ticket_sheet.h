@@ -26,8 +26,9 @@ public:
     void saveFindings(const QString& path);
 
 signals:
-    /// The next click on the picture is to say what is grey.
+    /// The next click on the picture is to say what is grey; what the crop is to follow.
     void greyWanted();
+    void subjectWanted();
 
 protected:
     void paintEvent(QPaintEvent*) override;

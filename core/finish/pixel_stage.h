@@ -18,6 +18,8 @@ public:
 
 protected:
     PixelStage(StagePtr input, Key key) : Stage({input}, input->format(), key) {}
+    /// output: of the same size and subsampling.
+    PixelStage(StagePtr input, const PictureFormat& output, Key key) : Stage({input}, output, key) {}
     /// Maps `count` colours in place: Y', Cb, Cr as in Picture.
     virtual void map(float* y, float* cb, float* cr, int count) const = 0;
 };

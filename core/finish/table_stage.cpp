@@ -23,7 +23,27 @@ public:
 namespace {
 
 constexpr std::uintmax_t kMostBytes = 64 << 20;
-constexpr std::size_t kKept = 16;
+constexpr std::size_t kMostKept = 16;
+
+struct Kept {
+    std::string path;
+    std::uintmax_t bytes;
+    std::filesystem::file_time_type written;
+    LookTablePtr table;
+};
+std::mutex mutex;
+std::vector<Kept> kept; // the last few, newest at the end
+
+// Call with the mutex held. Null where it was not read, or has changed since.
+LookTablePtr keptFor(const std::string& path) {
+    std::error_code failed;
+    const auto bytes = std::filesystem::file_size(path, failed);
+    const auto written = std::filesystem::last_write_time(path, failed);
+    if (failed) return nullptr;
+    for (const Kept& k : kept)
+        if (k.path == path && k.bytes == bytes && k.written == written) return k.table;
+    return nullptr;
+}
 
 Error bad(const std::string& path, const std::string& why) {
     return Error(Fault::Input, path, why, "Choose a .cube file with a table of one or three dimensions.");
@@ -89,23 +109,18 @@ LookTablePtr loadLookTable(const std::string& path) {
     const auto bytes = fs::file_size(path, failed);
     if (failed || bytes == 0 || bytes > kMostBytes) throw bad(path, bytes ? "it is too large" : "it is empty");
     if (!std::ifstream(path).good()) throw bad(path, "it cannot be read: no permission");
-    const auto written = fs::last_write_time(path, failed);
-    struct Kept {
-        std::string path;
-        std::uintmax_t bytes;
-        fs::file_time_type written;
-        LookTablePtr table;
-    };
-    static std::mutex mutex;
-    static std::vector<Kept> kept; // the last few, newest at the end
     const std::lock_guard lock(mutex);
-    for (const Kept& k : kept)
-        if (k.path == path && k.bytes == bytes && k.written == written) return k.table;
+    if (const LookTablePtr known = keptFor(path)) return known;
     const LookTablePtr table = read(path);
     std::erase_if(kept, [&](const Kept& k) { return k.path == path; });
-    if (kept.size() == kKept) kept.erase(kept.begin());
-    kept.push_back({path, bytes, written, table});
+    if (kept.size() == kMostKept) kept.erase(kept.begin());
+    kept.push_back({path, bytes, fs::last_write_time(path, failed), table});
     return table;
+}
+
+bool lookTableIsKept(const std::string& path) {
+    const std::lock_guard lock(mutex);
+    return keptFor(path) != nullptr;
 }
 
 StagePtr throughTable(StagePtr input, const LookTablePtr& table, double strength) {

@@ -303,6 +303,7 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
     std::ranges::sort(out.faces, {}, &Mark::frame);
     if (out.runs.size() == 1) {
         out.repeats = repeatPattern(out.duplicates, frames);
+        out.subject = findSubject(prints, out.cuts, out.faces, {v.rotation, v.mirrored, v.width, v.height});
         out.movement = findMovement(prints, breaks, out.duplicates, v.fps, v.width, v.height);
     } else
         out.movement = findMovement(prints, breaks, {}, v.fps, v.width, v.height);

@@ -4,6 +4,7 @@
 #include "core/inspect/movement.h"
 #include "core/inspect/readings.h"
 #include "core/inspect/sound_readings.h"
+#include "core/inspect/subject.h"
 #include "core/media/clip.h"
 #include "core/picture/size.h"
 
@@ -65,6 +66,7 @@ struct Inspection {
     std::string fieldOrder = "progressive"; ///< or "top", "bottom": which field comes first
     Rect inside;                            ///< the picture without black bars
     std::vector<Mark> faces, text, overlays;
+    Subject subject;             ///< of every frame; empty where the clip was looked at in parts
     std::string kind = "camera"; ///< "camera", "generated", "screen", "line art"
     double kindConfidence = 0;
     bool dark = false;

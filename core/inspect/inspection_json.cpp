@@ -1,6 +1,7 @@
 #include "core/base/error.h"
 #include "core/inspect/inspection.h"
 
+#include <algorithm>
 #include <cmath>
 #include <sstream>
 
@@ -8,7 +9,7 @@ namespace ulm {
 namespace {
 using nlohmann::json;
 
-constexpr int kVersion = 3; // of what readings mean: kept ones of another version are made anew
+constexpr int kVersion = 4; // of what readings mean: kept ones of another version are made anew
 
 json boxJson(const Rect& r) { return r.empty() ? json(nullptr) : json{r.x, r.y, r.w, r.h}; }
 Rect boxFrom(const json& j) {
@@ -44,6 +45,33 @@ json roundedList(const std::vector<float>& v) {
     json all = json::array();
     for (const float x : v) all.push_back(std::round(x * 100) / 100.0);
     return all;
+}
+
+// Places in thousandths, four numbers a frame.
+json subjectJson(const Subject& s) {
+    json places = json::array(), shots = json::array();
+    for (const SubjectPlace& p : s.places)
+        for (const float v : {p.x, p.y, p.w, p.h}) places.push_back(std::lround(1000 * v));
+    for (const SubjectShot& shot : s.shots)
+        shots.push_back({{"first", shot.first},
+                         {"faces", shot.faces},
+                         {"movement", shot.movement},
+                         {"contrast", shot.contrast},
+                         {"confidence", shot.confidence}});
+    return {{"places", places}, {"shots", shots}};
+}
+Subject subjectFrom(const json& j) {
+    Subject s;
+    const auto places = j.at("places").get<std::vector<int>>();
+    for (std::size_t i = 0; i + 3 < places.size(); i += 4) {
+        const auto part = [&](std::size_t k) { return float(std::clamp(places[i + k], 0, 1000)) / 1000; };
+        s.places.push_back({part(0), part(1), part(2), part(3)});
+    }
+    for (const json& shot : j.at("shots"))
+        s.shots.push_back({shot.at("first").get<std::int64_t>(), shot.at("faces").get<double>(),
+                           shot.at("movement").get<double>(), shot.at("contrast").get<double>(),
+                           shot.at("confidence").get<double>()});
+    return s;
 }
 
 double secondsOf(const MediaFacts& f, std::int64_t frame) { return f.video.fps > 0 ? double(frame) / f.video.fps : 0; }
@@ -122,6 +150,7 @@ json toJson(const Inspection& i, const MediaFacts& facts) {
         {"faces", marksJson(i.faces)},
         {"text", marksJson(i.text)},
         {"overlays", marksJson(i.overlays)},
+        {"subject", subjectJson(i.subject)},
         {"kind", i.kind},
         {"kind_confidence", i.kindConfidence},
         {"dark", i.dark},
@@ -179,6 +208,7 @@ Inspection inspectionFromJson(const json& j, const std::string& file) {
         i.faces = marksFrom(j.at("faces"));
         i.text = marksFrom(j.at("text"));
         i.overlays = marksFrom(j.at("overlays"));
+        i.subject = subjectFrom(j.at("subject"));
         i.kind = j.at("kind").get<std::string>();
         i.kindConfidence = j.at("kind_confidence").get<double>();
         i.dark = j.at("dark").get<bool>();

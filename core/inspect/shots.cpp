@@ -122,4 +122,10 @@ RepeatPattern repeatPattern(const std::vector<std::int64_t>& duplicates, std::in
     return {};
 }
 
+std::pair<std::int64_t, std::int64_t> shotAround(const std::vector<std::int64_t>& cuts, std::int64_t frame,
+                                                 std::int64_t frames) {
+    const auto next = std::ranges::upper_bound(cuts, frame);
+    return {next == cuts.begin() ? 0 : *(next - 1), next == cuts.end() ? frames : *next};
+}
+
 } // namespace ulm

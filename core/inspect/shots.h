@@ -23,4 +23,8 @@ struct RepeatPattern {
 };
 RepeatPattern repeatPattern(const std::vector<std::int64_t>& duplicates, std::int64_t frames);
 
+/// First frame, and the one past the last, of the shot that holds `frame`. cuts: in order.
+std::pair<std::int64_t, std::int64_t> shotAround(const std::vector<std::int64_t>& cuts, std::int64_t frame,
+                                                 std::int64_t frames);
+
 } // namespace ulm

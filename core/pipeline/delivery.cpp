@@ -2,6 +2,7 @@
 
 #include "core/codec/video_codec.h"
 #include "core/engine/resample_stage.h"
+#include "core/finish/hdr_stage.h"
 #include "core/media/deinterlace_stage.h"
 #include "core/picture/colour.h"
 #include "core/ticket/sound_step.h"
@@ -143,7 +144,7 @@ std::vector<std::string> Delivery::remarks() const {
                              : "its " + std::to_string(n) + " subtitle tracks are not carried over");
     if (facts.video.alpha) all.push_back("its transparency is dropped: the picture is delivered as it is stored");
     const VideoFacts& v = facts.video;
-    if (v.hdr())
+    if (v.hdr() && !standardises(ticket, v))
         all.push_back(
             "its HDR colours stay as they are; data on the mastering screen and on brightness are not carried "
             "over");
@@ -158,6 +159,8 @@ std::vector<std::string> Delivery::remarks() const {
         all.push_back("its repeated frames come in no steady pattern: they are replaced, not taken out");
     if (ticket.motion.on && ticket.motion.duplicates != "keep" && found->complete && found->runs.size() > 1)
         all.push_back("it is too long to look at every frame: repeats are known in parts of it only");
+    if (followsSubject(ticket) && found->complete && found->subject.places.empty())
+        all.push_back("it is too long to look for its subject in every frame: the crop stays where it is set");
     for (const std::string& told : soundRemarks(ticket, facts)) all.push_back(told);
     return all;
 }
@@ -175,16 +178,27 @@ DeliveryPtr resolve(std::shared_ptr<FrameReader> reader, std::shared_ptr<const I
     d->framing_.still = framingOf(d->ticket, d->facts.video);
     tellEnlarging(*d, d->framing_.still, d->additions);
     d->clock = FrameClock(reader->sharedClip(), d->ticket, *d->found);
+    const ClipPtr clip = reader->sharedClip();
+    if (const auto path = followedPath(d->ticket, *d->found, d->framing_.still, d->facts.video, clip->frameCount(),
+                                       [&](double t) { return clip->frameAt(t); })) {
+        d->framing_.key = path->key;
+        d->framing_.at = [path, plan = d->framing_.still, v = d->facts.video, clock = d->clock](std::int64_t stage) {
+            return ulm::planAt(plan, *path, v, clock.instantOf(stage));
+        };
+    }
     d->source = std::make_shared<SourceStage>(std::move(reader));
     // Fields become pictures before everything else; "before" shows the clip as it is.
-    const StagePtr whole = deinterlaces(d->ticket, *d->found, d->facts.video)
-                               ? deinterlaced(d->source, d->found->fieldOrder != "bottom")
-                               : d->source;
+    StagePtr whole = deinterlaces(d->ticket, *d->found, d->facts.video)
+                         ? deinterlaced(d->source, d->found->fieldOrder != "bottom")
+                         : d->source;
+    const bool standard = standardises(d->ticket, d->facts.video);
+    const StagePtr untreated = standard ? toStandardRange(d->source) : d->source;
+    if (standard) whole = toStandardRange(whole);
     Building b{d->ticket, *d->found, d->facts.video, d->framing_, d->clock.retiming(), whole, whole, whole, {}};
     for (const StepPart& p : stepParts())
         if (p.build) p.build(b);
-    d->before = framed(b.onClock(d->source), b.onClock(d->source), d->framing_, d->facts.video, Kernel::Bicubic);
-    d->result = b.picture;
+    d->before = framed(b.onClock(untreated), b.onClock(untreated), d->framing_, d->facts.video, Kernel::Bicubic);
+    d->result = standard ? dithered(b.picture) : b.picture;
     d->note = b.note;
     b.picture = d->before;
     for (const StepPart& p : stepParts())
@@ -220,6 +234,12 @@ Ticket fitToTarget(const Ticket& asked, const Target& target, const MediaFacts& 
         t.motion.fps = target.maxFps;
         tell("motion", "takes at most " + shortNumber(target.maxFps, 2) +
                            " frames a second: " + (makes ? "made at that rate" : "some are left out"));
+    }
+    if (facts.video.hdr() && !target.hdr && !standardises(t, facts.video)) {
+        if (!t.finish.on) t.finish.amount = 0; // nothing else is to be done by a step that is off
+        t.finish.on = true;
+        t.finish.hdr = "standard";
+        tell("finish", "takes no HDR: brought to standard range");
     }
     const auto& codecs = target.codecs;
     const auto taken = [&](const VideoCodec& c) {

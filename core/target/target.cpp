@@ -104,13 +104,17 @@ Target targetFromJson(const json& j, const std::string& file) {
     for (std::string& c : t.codecs)
         if (c == "h265") c = "hevc"; // as files say it
     t.containers = r.texts("containers");
+    if (j.contains("hdr")) {
+        if (!j["hdr"].is_boolean()) r.refuse("/hdr", "must be true or false");
+        t.hdr = j["hdr"].get<bool>();
+    }
     if (j.contains("starts_at_once")) {
         if (!j["starts_at_once"].is_boolean()) r.refuse("/starts_at_once", "must be true or false");
         t.startsAtOnce = j["starts_at_once"].get<bool>();
     }
     static const std::vector<std::string> kKnown = {
         "name",    "title",       "size",   "aspects", "max_width",  "max_height",     "max_lines",
-        "max_fps", "max_seconds", "max_mb", "codecs",  "containers", "starts_at_once",
+        "max_fps", "max_seconds", "max_mb", "codecs",  "containers", "starts_at_once", "hdr",
     };
     for (const auto& [key, value] : j.items())
         if (std::ranges::find(kKnown, key) == kKnown.end())
@@ -130,6 +134,7 @@ json toJson(const Target& t) {
     if (!t.codecs.empty()) j["codecs"] = t.codecs;
     if (!t.containers.empty()) j["containers"] = t.containers;
     if (t.startsAtOnce) j["starts_at_once"] = true;
+    if (t.hdr) j["hdr"] = true;
     return j;
 }
 
@@ -285,6 +290,7 @@ std::string limitsText(const Target& t) {
     if (!t.codecs.empty()) all.push_back(listed(t.codecs));
     if (!t.containers.empty()) all.push_back("in " + listed(t.containers));
     if (t.startsAtOnce) all.push_back("plays before it is loaded");
+    if (t.hdr) all.push_back("HDR");
     std::string text;
     for (const std::string& a : all) text += (text.empty() ? "" : " · ") + a;
     return text;

@@ -22,6 +22,7 @@ struct Target {
     double maxMb = 0; ///< 10^6 bytes
     std::vector<std::string> codecs, containers;
     bool startsAtOnce = false;        ///< index in front of the data
+    bool hdr = false;                 ///< takes HDR pictures
     std::string file;                 ///< where the card came from; empty for one that ships
     std::vector<std::string> unknown; ///< sentences about keys of the card that are not known, and so not used
 

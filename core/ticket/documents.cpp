@@ -30,6 +30,7 @@ const char* kindName(Kind k) {
     case Kind::Aspect: return "aspect";
     case Kind::Method: return "choice or file";
     case Kind::File: return "file";
+    case Kind::Text: return "text";
     }
     return "";
 }
@@ -45,6 +46,7 @@ std::string valuesOf(const TicketKey& k, const std::string& quote) {
     case Kind::Quantity: return "quantity, " + rangeOf(k) + (k.unit.empty() ? "" : " " + k.unit);
     case Kind::Size: return quote + "WIDTHxHEIGHT" + quote + ", or " + quote + "none" + quote;
     case Kind::Aspect: return quote + "W:H" + quote;
+    case Kind::Text: return quote + k.form + quote + ", or " + quote + "none" + quote;
     case Kind::File: return quote + "FILE" + k.ending + quote + ", or " + quote + "none" + quote;
     case Kind::Choice:
     case Kind::Method:
@@ -96,6 +98,7 @@ json schemaOf(const TicketKey& k) {
     }
     case Kind::Size: j = {{"type", {"string", "null"}}, {"pattern", "^[0-9]+[x×][0-9]+$"}}; break;
     case Kind::Aspect: j = {{"type", "string"}, {"pattern", "^[0-9]+:[0-9]+$"}}; break;
+    case Kind::Text: j = {{"type", "string"}}; break;
     case Kind::File: j = {{"type", "string"}, {"maxLength", 4096}}; break;
     }
     j["description"] = sentenceOf(k);

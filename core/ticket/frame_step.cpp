@@ -3,7 +3,9 @@
 #include "core/engine/resample_stage.h"
 #include "core/framing/fill_stages.h"
 
+#include <charconv>
 #include <cmath>
+#include <sstream>
 
 namespace ulm {
 namespace {
@@ -38,8 +40,11 @@ std::string told(const StepView& v) {
     const std::string shape = std::to_string(f.aspect.w) + ":" + std::to_string(f.aspect.h);
     if (f.fill == "pad") return shape + " with black beside the picture.";
     if (f.fill == "blur") return shape + " on a blurred copy of the picture.";
-    if (!v.plan) return shape + " by cropping.";
-    return shape + " by cropping; " + std::to_string(std::lround(100 * keptShare(*v.plan, v.facts.video))) +
+    const std::string how = f.follow == "subject"  ? " by cropping, following the subject"
+                            : f.follow == "steady" ? " by cropping, on the subject of each shot"
+                                                   : " by cropping";
+    if (!v.plan) return shape + how + ".";
+    return shape + how + "; " + std::to_string(std::lround(100 * keptShare(*v.plan, v.facts.video))) +
            " % of the picture stays.";
 }
 
@@ -48,6 +53,37 @@ bool shapes(const Ticket& t) {
 }
 
 bool crops(const Ticket& t) { return t.frame.fill == "crop"; }
+bool isPlaced(const Ticket& t) { return crops(t) && t.frame.follow == "place"; }
+
+constexpr std::size_t kMostPins = 1000;
+
+// One number up to `end`, which is passed over; nothing where there is none.
+std::optional<double> numberUpTo(std::string_view& text, char end) {
+    double v = 0;
+    const auto [stop, failed] = std::from_chars(text.data(), text.data() + text.size(), v);
+    if (failed != std::errc() || !std::isfinite(v)) return {};
+    text.remove_prefix(std::size_t(stop - text.data()));
+    if (end == 0) return text.empty() ? std::optional(v) : std::nullopt;
+    if (text.empty() || text[0] != end) return {};
+    text.remove_prefix(1);
+    return v;
+}
+
+// The pins, or what is wrong with them.
+std::string readPins(const std::string& text, std::vector<FramePin>& pins) {
+    std::istringstream words(text);
+    for (std::string word; words >> word;) {
+        std::string_view left = word;
+        const auto t = numberUpTo(left, ':'), x = t ? numberUpTo(left, ',') : std::nullopt,
+                   y = x ? numberUpTo(left, 0) : std::nullopt;
+        if (!y) return "must be SECONDS:X,Y …, such as 0.4:0.25,0.5 2:0.7,0.5";
+        if (*t < 0 || *x < 0 || *x > 1 || *y < 0 || *y > 1) return "must have times from 0 on and places in 0…1";
+        if (!pins.empty() && *t <= pins.back().seconds) return "must be in order of time";
+        if (pins.size() == kMostPins) return "must not have more than 1000 places";
+        pins.push_back({*t, *x, *y});
+    }
+    return "";
+}
 
 } // namespace
 
@@ -86,6 +122,111 @@ StagePtr framed(StagePtr in, StagePtr source, const FramingPath& path, const Vid
     return blurFilled(out, backdrop(base, plan.width, plan.height), place, plan.width, plan.height);
 }
 
+std::string pinsWrong(const std::string& text) {
+    std::vector<FramePin> pins;
+    return readPins(text, pins);
+}
+
+std::vector<FramePin> pinsFrom(const std::string& text) {
+    std::vector<FramePin> pins;
+    readPins(text, pins);
+    return pins;
+}
+
+std::string pinsText(const std::vector<FramePin>& pins) {
+    std::string all;
+    for (const FramePin& p : pins)
+        all += (all.empty() ? "" : " ") + shortNumber(p.seconds, 3) + ":" + shortNumber(p.x, 4) + "," +
+               shortNumber(p.y, 4);
+    return all;
+}
+
+bool followsSubject(const Ticket& t) { return t.frame.on && crops(t) && t.frame.follow != "place"; }
+
+FollowedPathPtr followedPath(const Ticket& t, const Inspection& found, const FramingPlan& plan, const VideoFacts& v,
+                             std::int64_t frames, const std::function<std::int64_t(double)>& frameAt) {
+    const auto& places = found.subject.places;
+    if (!followsSubject(t) || places.empty() || std::int64_t(places.size()) != frames) return nullptr;
+    FollowWish wish;
+    wish.subject.reserve(places.size());
+    // Where hardly anything stands out the crop stays nearer to the middle.
+    constexpr double kSure = 0.12;
+    for (std::size_t n = 0; n < places.size(); ++n) {
+        const SubjectShot* shot = found.subject.shotOf(std::int64_t(n));
+        const auto trust = float(shot ? std::clamp(shot->confidence / kSure, 0.3, 1.0) : 1);
+        const SubjectPlace& p = places[n];
+        wish.subject.push_back({0.5f + trust * (p.x - 0.5f), 0.5f + trust * (p.y - 0.5f), p.w, p.h});
+    }
+    wish.cuts = found.cuts;
+    wish.fps = v.fps > 0 ? v.fps : 25;
+    wish.moves = t.frame.follow == "subject";
+    for (const FramePin& p : pinsFrom(t.frame.pins)) wish.pins.push_back({frameAt(p.seconds), p.x, p.y});
+    return planFollow(wish, std::min(1.0, plan.srcW / v.width), std::min(1.0, plan.srcH / v.height));
+}
+
+FramingPlan planAt(const FramingPlan& plan, const FollowedPath& path, const VideoFacts& v, double instant) {
+    FramingPlan p = plan;
+    const FollowedPath::Place at = path.at(instant);
+    p.srcX = (v.width - p.srcW) * double(at.x);
+    p.srcY = (v.height - p.srcH) * double(at.y);
+    return p;
+}
+
+void placeCrop(Ticket& t, const FramingPlan& plan, const VideoFacts& v, double seconds, double x, double y) {
+    x = std::clamp(x, 0.0, 1.0), y = std::clamp(y, 0.0, 1.0);
+    if (!followsSubject(t)) {
+        t.frame.x = x, t.frame.y = y;
+        return;
+    }
+    constexpr double kSame = 0.05;
+    std::vector<FramePin> pins = pinsFrom(t.frame.pins);
+    std::erase_if(pins, [&](const FramePin& p) { return std::abs(p.seconds - seconds) < kSame; });
+    const auto middle = [](double place, double window, double whole) {
+        return std::clamp((place * (whole - window) + window / 2) / whole, 0.0, 1.0);
+    };
+    const FramePin pin{std::max(0.0, seconds), middle(x, plan.srcW, v.width), middle(y, plan.srcH, v.height)};
+    if (pins.size() < kMostPins) pins.insert(std::ranges::upper_bound(pins, pin.seconds, {}, &FramePin::seconds), pin);
+    t.frame.pins = pinsText(pins);
+}
+
+void pinPursuit(Ticket& t, const Pursuit& pursuit, const std::function<double(std::int64_t)>& secondsAt) {
+    const auto& p = pursuit.places;
+    if (p.empty()) return;
+    // The places that a way of straight lines cannot do without (Douglas & Peucker 1973).
+    constexpr float kNear = 0.015f;
+    std::vector<bool> needed(p.size(), false);
+    needed.front() = needed.back() = true;
+    std::vector<std::pair<std::size_t, std::size_t>> left = {{0, p.size() - 1}};
+    while (!left.empty()) {
+        const auto [a, b] = left.back();
+        left.pop_back();
+        float most = kNear;
+        std::size_t at = 0;
+        for (std::size_t k = a + 1; k < b; ++k) {
+            const float part = float(k - a) / float(b - a);
+            const float off = std::max(std::abs(p[a].x + part * (p[b].x - p[a].x) - p[k].x),
+                                       std::abs(p[a].y + part * (p[b].y - p[a].y) - p[k].y));
+            if (off > most) most = off, at = k;
+        }
+        if (at == 0) continue;
+        needed[at] = true;
+        left.push_back({a, at});
+        left.push_back({at, b});
+    }
+    std::vector<FramePin> pins = pinsFrom(t.frame.pins);
+    const double from = secondsAt(pursuit.first), to = secondsAt(pursuit.first + std::int64_t(p.size()) - 1);
+    std::erase_if(pins, [&](const FramePin& pin) { return pin.seconds > from - 0.02 && pin.seconds < to + 0.02; });
+    for (std::size_t k = 0; k < p.size(); ++k)
+        if (needed[k] && pins.size() < kMostPins)
+            pins.push_back({secondsAt(pursuit.first + std::int64_t(k)), std::clamp(double(p[k].x), 0.0, 1.0),
+                            std::clamp(double(p[k].y), 0.0, 1.0)});
+    std::ranges::sort(pins, {}, &FramePin::seconds);
+    t.frame.on = true;
+    t.frame.fill = "crop";
+    t.frame.follow = "subject";
+    t.frame.pins = pinsText(pins);
+}
+
 StepPart framePart() {
     StepPart p;
     p.step = "frame";
@@ -109,15 +250,33 @@ StepPart framePart() {
             .does("Where the crop sits from left (0) to right (1). The picture can be dragged too, with Shift.",
                   "the subject leaves the frame.")
             .by(0.01, 2)
-            .actsIf(crops, "where frame.fill=crop")
+            .actsIf(isPlaced, "where frame.fill=crop and frame.follow=place")
             .onlyWhereItActs(),
         numberKey("frame.y", 0, 1, OF_TICKET(frame.y))
             .called("Crop down")
             .does("Where the crop sits from top (0) to bottom (1).", "the subject leaves the frame.")
             .by(0.01, 2)
+            .actsIf(isPlaced, "where frame.fill=crop and frame.follow=place")
+            .onlyWhereItActs(),
+        choiceKey("frame.follow", {{"place", "Place set"}, {"steady", "Each shot"}, {"subject", "Follow"}},
+                  OF_TICKET(frame.follow))
+            .called("Crop by")
+            .does("Place set: where you put it. Each shot: one place a shot, on its subject. Follow: the crop moves "
+                  "with the "
+                  "subject, calmly, and jumps at cuts. Drag the picture with Shift to set its place at an instant.",
+                  "the picture sways where nothing moves: take Each shot.")
             .actsIf(crops, "where frame.fill=crop")
+            .onlyWhereItActs(),
+        textKey("frame.pins", "SECONDS:X,Y …", pinsWrong, OF_TICKET(frame.pins))
+            .called("Places set")
+            .does(
+                "Places of the crop's middle at instants of the clip, in fractions of its picture; they count for more "
+                "than the subject.")
+            .actsIf([](const Ticket& t) { return crops(t) && t.frame.follow != "place"; },
+                    "where frame.fill=crop and frame.follow is steady or subject")
             .onlyWhereItActs()};
     p.told = told;
+    p.needsReadings = followsSubject;
     p.build = [](Building& b) {
         Kernel kernel = Kernel::Lanczos;
         kernelFromName(b.ticket.enlarge.method, kernel);

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/framing/follow.h"
 #include "core/picture/resample.h"
 #include "core/ticket/step.h"
 
@@ -14,5 +15,32 @@ double keptShare(const FramingPlan&, const VideoFacts&);
 /// `in`, the clip or an enlarged form of it, brought to the delivered shape, 4:2:0; `source`, on the same clock, gives
 /// the blurred fill.
 StagePtr framed(StagePtr in, StagePtr source, const FramingPath&, const VideoFacts&, Kernel);
+
+/// A place of the crop's middle that a person set: seconds of the clip, fractions [0, 1] of its picture.
+struct FramePin {
+    double seconds = 0, x = 0.5, y = 0.5;
+};
+/// "0.4:0.25,0.5 2:0.7,0.5": in order of time, at most 1000; empty: none. What is wrong with such a text, or nothing;
+/// pinsFrom() reads one that is right.
+std::string pinsWrong(const std::string& text);
+std::vector<FramePin> pinsFrom(const std::string& text);
+std::string pinsText(const std::vector<FramePin>&);
+
+/// The crop goes by the subject, whether one is known or not.
+bool followsSubject(const Ticket&);
+/// The path of the crop on every frame of the clip; null where it does not move, or the subject is not known. `frames`:
+/// the clip's; `frameAt` finds the frame on show at a time.
+FollowedPathPtr followedPath(const Ticket&, const Inspection&, const FramingPlan&, const VideoFacts&,
+                             std::int64_t frames, const std::function<std::int64_t(double seconds)>& frameAt);
+/// The plan with its window where the path has it at this instant, in frames of the clip.
+FramingPlan planAt(const FramingPlan&, const FollowedPath&, const VideoFacts&, double instant);
+
+/// What dragging the crop sets at an instant of the clip: x and y, or, where the crop follows, a pin; one that is
+/// nearer than a twentieth of a second is replaced. place: where the crop sits in what is left over, [0, 1].
+void placeCrop(Ticket&, const FramingPlan&, const VideoFacts&, double seconds, double x, double y);
+
+/// Pins along a pursuit, as few as keep within 1.5 % of the picture of it, in place of those that it runs past; the
+/// crop follows from then on. `secondsAt`: of a frame of the clip.
+void pinPursuit(Ticket&, const Pursuit&, const std::function<double(std::int64_t)>& secondsAt);
 
 } // namespace ulm

@@ -206,4 +206,19 @@ TicketKey fileKey(const char* path, const char* ending, std::function<std::strin
     return k;
 }
 
+TicketKey textKey(const char* path, const char* form, std::function<std::string(const std::string&)> wrong,
+                  std::function<std::string&(Ticket&)> member) {
+    TicketKey k = keyOf(path, TicketKey::Kind::Text);
+    k.form = form;
+    k.get = [member](const Ticket& t) { return json(member(open(t))); };
+    k.set = [member, wrong](Ticket& t, const json& j) -> std::string {
+        if (!j.is_string()) return "must be a text";
+        if (const std::string told = wrong(j.get<std::string>()); !told.empty()) return told;
+        member(t) = j.get<std::string>();
+        return "";
+    };
+    k.parse = [](const std::string& text) { return json(text == "none" ? "" : text); };
+    return k;
+}
+
 } // namespace ulm

@@ -10,7 +10,7 @@ namespace ulm {
 /// One key of a ticket, described once: reading, writing, checking, `--set`, `keys`, the JSON Schema, docs/ticket.md
 /// and the rows of the sheet all come from here.
 struct TicketKey {
-    enum class Kind { Flag, Number, Quantity, Choice, Size, Aspect, Method, File };
+    enum class Kind { Flag, Number, Quantity, Choice, Size, Aspect, Method, File, Text };
     struct Choice {
         std::string value, word; ///< as in JSON; as on the sheet
     };
@@ -29,6 +29,7 @@ struct TicketKey {
     int decimals = 0;            ///< shown
     std::vector<Choice> choices; ///< of Kind::Choice
     std::string ending;          ///< of Kind::File: ".cube"
+    std::string form;            ///< of Kind::Text: how it is written
     std::vector<Choice> presets; ///< usual values, offered as buttons instead of a slider or a field
     bool hidesIdle = false;      ///< its row is hidden where it does nothing
     bool shown = true;           ///< has a row of its own on the sheet
@@ -78,6 +79,10 @@ TicketKey sizeKey(const char* path, std::function<std::optional<Size>&(Ticket&)>
 TicketKey aspectKey(const char* path, std::function<Size&(Ticket&)> member);
 /// A file of this ending, or none (an empty text; "none" on the command line).
 TicketKey fileKey(const char* path, const char* ending, std::function<std::string&(Ticket&)> member);
+
+/// A text of this form, or none; `wrong` says what is wrong with one, in words, or nothing.
+TicketKey textKey(const char* path, const char* form, std::function<std::string(const std::string&)> wrong,
+                  std::function<std::string&(Ticket&)> member);
 
 /// "clean.on": switches a step.
 TicketKey switchKey(const char* path, std::function<bool&(Ticket&)> member);

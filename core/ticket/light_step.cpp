@@ -35,6 +35,7 @@ std::string told(const StepView& v) {
     const auto& f = v.ticket.finish;
     std::string all;
     const auto add = [&](const std::string& part) { all += (all.empty() ? "" : ", ") + part; };
+    if (standardises(v.ticket, v.facts.video)) add("HDR to standard range");
     for (const Said& s : kSaid)
         if (const double by = f.colour.*s.value; by != 0)
             add(std::string(s.name) + " " + signedNumber(by, s.decimals) + s.unit);
@@ -57,10 +58,17 @@ bool glows(const Ticket& t) { return t.finish.glow.amount > 0; }
 
 } // namespace
 
+bool standardises(const Ticket& t, const VideoFacts& v) { return t.finish.on && t.finish.hdr == "standard" && v.hdr(); }
+
 StepPart lightPart() {
     StepPart p;
     p.step = "finish";
     p.keys = {
+        choiceKey("finish.hdr", {{"keep", "Keep"}, {"standard", "Standard range"}}, OF_TICKET(finish.hdr))
+            .called("HDR")
+            .does("An HDR clip (PQ or HLG): keep it so, for screens that show it, or bring it to standard range, which "
+                  "every "
+                  "screen shows. Acts on HDR clips only."),
         numberKey("finish.light.exposure", -3, 3, OF_TICKET(finish.colour.exposure))
             .called("Exposure", "stops")
             .under("Light")

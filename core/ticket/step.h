@@ -90,6 +90,8 @@ const TicketKey* findKey(const std::string& path);
 /// Whether Motion makes whole pictures of the clip's fields: not of turned or mirrored ones, whose fields lie
 /// otherwise.
 bool deinterlaces(const Ticket&, const Inspection&, const VideoFacts&);
+/// Whether Finish brings the clip to standard range.
+bool standardises(const Ticket&, const VideoFacts&);
 /// The sentence of a step: what it will do to the clip.
 std::string stepSentence(const std::string& step, const StepView&);
 bool isOn(const Ticket&, const std::string& step);

@@ -71,6 +71,9 @@ struct Ticket {
         std::optional<Size> size;
         std::string fill = "crop"; ///< crop, pad, blur
         double x = 0.5, y = 0.5;   ///< place of the crop, [0, 1]
+        /// What the crop goes by: place (x, y), steady (one place a shot, by its subject), subject (moves with it).
+        std::string follow = "place";
+        std::string pins; ///< places of the crop's middle at instants of the clip, see pinsFrom(); for steady, subject
         bool operator==(const Frame&) const = default;
     } frame;
     struct Finish {
@@ -91,6 +94,7 @@ struct Ticket {
             double seed = 1;       ///< whole, [0, 1e6]
             bool operator==(const Grain&) const = default;
         } grain;
+        std::string hdr = "keep";   ///< an HDR clip: kept so, or brought to standard range: keep, standard
         Colour colour;              ///< light and colour
         std::string table;          ///< a look-up table's file; empty: none
         double tableStrength = 100; ///< % of what the table changes, [0, 100]

@@ -50,6 +50,7 @@ json unlikeDefault(const TicketKey& k, const Ticket& t) {
     case TicketKey::Kind::Aspect: return "4:5";
     case TicketKey::Kind::Method: return "spline36";
     case TicketKey::Kind::File: return "look" + k.ending;
+    case TicketKey::Kind::Text: return "0.5:0.25,0.75"; // pins, so far
     }
     return {};
 }

@@ -1,0 +1,227 @@
+#include "core/framing/follow.h"
+
+#include "core/engine/stage.h"
+
+#include <algorithm>
+#include <cmath>
+#include <coin/ClpSimplex.hpp>
+#include <coin/CoinPackedMatrix.hpp>
+#include <mutex>
+
+namespace ulm {
+namespace {
+
+constexpr double kNodesASecond = 6, kMostNodes = 240; ///< of a shot: jerk is not felt between nodes
+constexpr double kFastest = 0.6, kHardest = 1.2;      ///< speed and acceleration: picture sides a second, and per second
+constexpr double kSpeed = 10, kAcceleration = 1, kJerk = 100, kLeft = 400, kPinned = 1e5;
+
+// One node of a path along one axis, in fractions of the picture.
+struct Node {
+    double wanted = 0.5; ///< middle of the window
+    double slack = 0;    ///< how far from there is as good
+    bool pinned = false;
+};
+
+// Rows of a linear program, one after the other.
+class Program {
+public:
+    int column(double least, double most, double cost) {
+        low_.push_back(least), high_.push_back(most), cost_.push_back(cost);
+        return int(cost_.size()) - 1;
+    }
+    void atLeast(const std::vector<std::pair<int, double>>& terms, double bound) {
+        for (const auto& [column, factor] : terms) rows_.push_back(count_), columns_.push_back(column), values_.push_back(factor);
+        bounds_.push_back(bound);
+        ++count_;
+    }
+    // |Σ terms| ≤ over, a column.
+    void bounded(std::vector<std::pair<int, double>> terms, int over, double offset = 0) {
+        terms.emplace_back(over, 1);
+        for (const double sign : {1.0, -1.0}) {
+            auto signed_ = terms;
+            for (auto& [column, factor] : signed_)
+                if (column != over) factor *= sign;
+            atLeast(signed_, sign * offset);
+        }
+    }
+    std::vector<double> solve() const {
+        CoinPackedMatrix matrix(false, rows_.data(), columns_.data(), values_.data(), CoinBigIndex(values_.size()));
+        matrix.setDimensions(count_, int(cost_.size()));
+        ClpSimplex solver;
+        solver.setLogLevel(0);
+        const std::vector<double> none(bounds_.size(), COIN_DBL_MAX);
+        solver.loadProblem(matrix, low_.data(), high_.data(), cost_.data(), bounds_.data(), none.data());
+        solver.setMaximumSeconds(2);
+        solver.dual();
+        const double* x = solver.primalColumnSolution();
+        return {x, x + cost_.size()};
+    }
+
+private:
+    std::vector<double> low_, high_, cost_, bounds_, values_;
+    std::vector<int> rows_, columns_;
+    int count_ = 0;
+};
+
+// Least speed, acceleration and jerk of a path that stays near what is wanted. step: seconds between nodes.
+std::vector<double> calmest(const std::vector<Node>& nodes, double least, double most, double step) {
+    Program p;
+    const int n = int(nodes.size());
+    std::vector<int> at;
+    for (int i = 0; i < n; ++i) at.push_back(p.column(least, most, 0));
+    for (int i = 0; i < n; ++i) {
+        const Node& node = nodes[std::size_t(i)];
+        const int beyond = p.column(0, COIN_DBL_MAX, node.pinned ? kPinned : kLeft);
+        // |at − wanted| − slack ≤ beyond
+        p.atLeast({{beyond, 1}, {at[std::size_t(i)], -1}}, -node.wanted - node.slack);
+        p.atLeast({{beyond, 1}, {at[std::size_t(i)], 1}}, node.wanted - node.slack);
+    }
+    const auto differences = [&](std::vector<double> factors, double weight, double most_) {
+        for (int i = 0; i + int(factors.size()) <= n; ++i) {
+            std::vector<std::pair<int, double>> terms;
+            for (std::size_t k = 0; k < factors.size(); ++k) terms.emplace_back(at[std::size_t(i) + k], factors[k]);
+            p.bounded(terms, p.column(0, most_, weight));
+        }
+    };
+    differences({-1, 1}, kSpeed, kFastest * step);
+    differences({1, -2, 1}, kAcceleration, kHardest * step * step);
+    differences({-1, 3, -3, 1}, kJerk, COIN_DBL_MAX);
+    std::vector<double> x = p.solve();
+    x.resize(std::size_t(n));
+    for (double& v : x) v = std::clamp(v, least, most);
+    return x;
+}
+
+// Monotone cubic between nodes (Fritsch & Carlson 1980): what stands still stays still.
+double between(const std::vector<double>& v, double at) {
+    const int n = int(v.size()), i = std::clamp(int(std::floor(at)), 0, std::max(0, n - 2));
+    if (n == 1) return v[0];
+    const double t = std::clamp(at - i, 0.0, 1.0);
+    const auto slope = [&](int k) {
+        const double before = k > 0 ? v[std::size_t(k)] - v[std::size_t(k) - 1] : 0,
+                     after = k + 1 < n ? v[std::size_t(k) + 1] - v[std::size_t(k)] : 0;
+        if (k == 0 || k + 1 == n) return k == 0 ? after : before;
+        return before * after <= 0 ? 0 : 2 * before * after / (before + after); // harmonic mean
+    };
+    const double a = v[std::size_t(i)], b = v[std::size_t(i) + 1], da = slope(i), db = slope(i + 1);
+    return a + t * (da + t * (3 * (b - a) - 2 * da - db + t * (2 * (a - b) + da + db)));
+}
+
+double median(std::vector<double> v) {
+    const auto m = v.begin() + std::ptrdiff_t(v.size() / 2);
+    std::ranges::nth_element(v, m);
+    return *m;
+}
+
+struct Axis {
+    float FollowWish::Place::*middle;
+    float FollowWish::Place::*extent;
+    double Pin::*pin;
+    float FollowedPath::Place::*to;
+    double window;
+};
+
+// The path of one shot along one axis, written to `path` as places in the room.
+void follow(const FollowWish& wish, std::int64_t first, std::int64_t past, const Axis& a, FollowedPath& path) {
+    const double half = a.window / 2, room = 1 - a.window;
+    const auto write = [&](std::int64_t frame, double middle) {
+        path.places[std::size_t(frame)].*a.to = float(room > 1e-6 ? std::clamp((middle - half) / room, 0.0, 1.0) : 0.5);
+    };
+    std::vector<Pin> pins;
+    for (const Pin& p : wish.pins)
+        if (p.frame >= first && p.frame < past) pins.push_back(p);
+    if (room <= 1e-6) {
+        for (std::int64_t n = first; n < past; ++n) write(n, 0.5);
+        return;
+    }
+    const auto clamped = [&](double middle) { return std::clamp(middle, half, 1 - half); };
+    if (!wish.moves) {
+        std::vector<double> all;
+        for (std::int64_t n = first; n < past; ++n) all.push_back(wish.subject[std::size_t(n)].*a.middle);
+        const double still = clamped(pins.empty() ? median(all) : pins.front().*a.pin);
+        for (std::int64_t n = first; n < past; ++n) write(n, still);
+        return;
+    }
+    const std::int64_t frames = past - first;
+    const double spacing = std::max({1.0, wish.fps / kNodesASecond, double(frames) / kMostNodes});
+    std::vector<Node> nodes;
+    const int last = std::max(0, int(std::ceil(double(frames - 1) / spacing)));
+    for (int k = 0; k <= last; ++k) {
+        const double frame = double(first) + k * spacing;
+        const auto& s = wish.subject[std::size_t(std::min<std::int64_t>(past - 1, std::llround(frame)))];
+        // The subject may wander a third of the way to where its extent would leave the window.
+        nodes.push_back({clamped(s.*a.middle), std::max(0.1 * half, (half - s.*a.extent / 2) / 3), false});
+    }
+    for (const Pin& p : pins) {
+        Node& node = nodes[std::size_t(std::clamp(int(std::lround(double(p.frame - first) / spacing)), 0, last))];
+        node = {clamped(p.*a.pin), 0, true};
+    }
+    if (!pins.empty()) // between the first and the last pin the way is the person's, beyond them the subject's again
+        for (int k = 0; k <= last; ++k) {
+            const double frame = double(first) + k * spacing;
+            if (nodes[std::size_t(k)].pinned || frame < double(pins.front().frame) || frame > double(pins.back().frame))
+                continue;
+            const auto after = std::ranges::find_if(pins, [&](const Pin& p) { return double(p.frame) >= frame; });
+            const Pin& b = *after;
+            const Pin& c = after == pins.begin() ? b : *(after - 1);
+            const double t = b.frame > c.frame ? (frame - double(c.frame)) / double(b.frame - c.frame) : 0;
+            nodes[std::size_t(k)] = {clamped(c.*a.pin + t * (b.*a.pin - c.*a.pin)), 0.02, false};
+        }
+    const std::vector<double> calm = calmest(nodes, half, 1 - half, spacing / wish.fps);
+    for (std::int64_t n = first; n < past; ++n) write(n, between(calm, double(n - first) / spacing));
+}
+
+std::uint64_t keyOf(const FollowWish& w, double windowW, double windowH) {
+    KeyMaker key("follow");
+    key.add(windowW).add(windowH).add(w.fps).add(int(w.moves));
+    for (const auto& p : w.subject) key.add(double(p.x)).add(double(p.y)).add(double(p.w)).add(double(p.h));
+    for (const auto c : w.cuts) key.add(c);
+    for (const Pin& p : w.pins) key.add(p.frame).add(p.x).add(p.y);
+    return key;
+}
+
+} // namespace
+
+FollowedPath::Place FollowedPath::at(double frame) const {
+    const auto last = std::int64_t(places.size()) - 1;
+    const auto n = std::clamp<std::int64_t>(std::int64_t(std::floor(frame)), 0, last);
+    const Place a = places[std::size_t(n)];
+    if (n == last || frame <= double(n) || std::ranges::binary_search(cuts, n + 1)) return a;
+    const Place b = places[std::size_t(n) + 1];
+    const auto t = float(frame - double(n));
+    return {a.x + t * (b.x - a.x), a.y + t * (b.y - a.y)};
+}
+
+FollowedPathPtr planFollow(const FollowWish& wish, double windowW, double windowH) {
+    const std::uint64_t key = keyOf(wish, windowW, windowH);
+    static std::mutex mutex;
+    static std::vector<FollowedPathPtr> kept; // the last few, newest at the end
+    constexpr std::size_t kKept = 32;
+    {
+        const std::lock_guard lock(mutex);
+        for (const auto& k : kept)
+            if (k->key == key) return k;
+    }
+    const auto path = std::make_shared<FollowedPath>();
+    path->key = key;
+    path->places.resize(wish.subject.size());
+    const auto frames = std::int64_t(wish.subject.size());
+    std::int64_t first = 0;
+    for (const std::int64_t c : wish.cuts)
+        if (c > 0 && c < frames && (path->cuts.empty() || c > path->cuts.back())) path->cuts.push_back(c);
+    auto ends = path->cuts;
+    ends.push_back(frames);
+    for (const std::int64_t past : ends) {
+        follow(wish, first, past,
+               {&FollowWish::Place::x, &FollowWish::Place::w, &Pin::x, &FollowedPath::Place::x, windowW}, *path);
+        follow(wish, first, past,
+               {&FollowWish::Place::y, &FollowWish::Place::h, &Pin::y, &FollowedPath::Place::y, windowH}, *path);
+        first = past;
+    }
+    const std::lock_guard lock(mutex);
+    if (kept.size() == kKept) kept.erase(kept.begin());
+    kept.push_back(path);
+    return path;
+}
+
+} // namespace ulm

@@ -1,0 +1,434 @@
+#include "core/inspect/subject.h"
+
+#include "core/media/source_stage.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+namespace ulm {
+namespace {
+
+constexpr int kW = Thumbprint::kColumns, kH = Thumbprint::kRows, kCells = kW * kH;
+using Map = std::vector<float>; // one value a cell
+
+float at(const Thumbprint& t, int x, int y) { return t.cells[std::size_t(y * kW + x)]; }
+
+// Means over boxes, by sums of rows and columns; borders count less.
+Map boxed(const Map& in, int radius) {
+    Map rows(kCells), out(kCells);
+    for (int y = 0; y < kH; ++y)
+        for (int x = 0; x < kW; ++x) {
+            float sum = 0;
+            const int a = std::max(0, x - radius), b = std::min(kW - 1, x + radius);
+            for (int k = a; k <= b; ++k) sum += in[std::size_t(y * kW + k)];
+            rows[std::size_t(y * kW + x)] = sum / float(b - a + 1);
+        }
+    for (int y = 0; y < kH; ++y) {
+        const int a = std::max(0, y - radius), b = std::min(kH - 1, y + radius);
+        for (int x = 0; x < kW; ++x) {
+            float sum = 0;
+            for (int k = a; k <= b; ++k) sum += rows[std::size_t(k * kW + x)];
+            out[std::size_t(y * kW + x)] = sum / float(b - a + 1);
+        }
+    }
+    return out;
+}
+
+float moved(const Thumbprint& t, float u, float v) {
+    u = std::clamp(u, 0.f, kW - 1.001f), v = std::clamp(v, 0.f, kH - 1.001f);
+    const int i = int(u), j = int(v);
+    const float p = u - float(i), q = v - float(j);
+    return (at(t, i, j) * (1 - p) + at(t, i + 1, j) * p) * (1 - q) + (at(t, i, j + 1) * (1 - p) + at(t, i + 1, j + 1) * p) * q;
+}
+
+// How the camera moved: as the whole picture did, but only where that explains the borders, where the ground is; a large
+// thing near the camera moves most of the picture and not its ground.
+GlobalMotion cameraMotion(const Thumbprint& a, const Thumbprint& b) {
+    const GlobalMotion g = globalMotion(a, b);
+    if (g.trust < 0.25f) return {};
+    constexpr int kX = kW / 8, kY = kH / 8;
+    std::vector<float> still, along;
+    for (int y = 1; y < kH - 1; ++y)
+        for (int x = 1; x < kW - 1; ++x) {
+            if (x >= kX && x < kW - kX && y >= kY && y < kH - kY) continue;
+            still.push_back(std::abs(at(b, x, y) - at(a, x, y)));
+            along.push_back(std::abs(moved(b, float(x) + g.x, float(y) + g.y) - at(a, x, y)));
+        }
+    const auto middle = [](std::vector<float>& v) {
+        const auto m = v.begin() + std::ptrdiff_t(v.size() / 2);
+        std::ranges::nth_element(v, m);
+        return *m;
+    };
+    return middle(along) < 0.8f * middle(still) ? g : GlobalMotion{};
+}
+
+// What changes from `a` to `b` beside the movement of the camera.
+Map ownMovement(const Thumbprint& a, const Thumbprint& b) {
+    const GlobalMotion g = cameraMotion(a, b);
+    Map out(kCells, 0.f);
+    for (int y = 1; y < kH - 1; ++y)
+        for (int x = 1; x < kW - 1; ++x) {
+            const float there = moved(b, float(x) + g.x, float(y) + g.y);
+            // A shift of a fraction of a cell changes what is steep: that much is nobody's movement.
+            const float steep = std::abs(at(a, x + 1, y) - at(a, x - 1, y)) + std::abs(at(a, x, y + 1) - at(a, x, y - 1));
+            out[std::size_t(y * kW + x)] = std::max(0.f, std::abs(there - at(a, x, y)) - 1.f - 0.12f * steep);
+        }
+    return out;
+}
+
+Map standingOut(const Thumbprint& t) {
+    const Map near = boxed(t.cells, 1), far = boxed(t.cells, 9);
+    Map out(kCells);
+    for (std::size_t i = 0; i < out.size(); ++i) out[i] = std::abs(near[i] - far[i]);
+    return out;
+}
+
+// The value that two thousandths of all are above: a ball is no larger.
+float top(std::vector<float> v) {
+    if (v.empty()) return 0;
+    const auto n = v.begin() + std::ptrdiff_t(v.size() * 998 / 1000);
+    std::ranges::nth_element(v, n);
+    return *n;
+}
+
+// The path of a window over one axis that holds most weight for least movement. profiles: weight by place, one a frame.
+std::vector<float> windowPath(const std::vector<std::vector<float>>& profiles, int window, float move) {
+    const int n = int(profiles.front().size()), places = n; // the window's middle may be anywhere
+    std::vector<std::vector<std::uint8_t>> from(profiles.size(), std::vector<std::uint8_t>(std::size_t(places)));
+    std::vector<float> best(std::size_t(places), 0.f), held(best), next(best);
+    std::vector<float> taper(std::size_t(2 * window + 1));
+    for (int k = -window; k <= window; ++k) // all that is inside counts, but for what is near the edge
+        taper[std::size_t(k + window)] = std::min(1.f, 2.5f * (1 - float(std::abs(k)) / float(window + 1)));
+    for (std::size_t f = 0; f < profiles.size(); ++f) {
+        const auto& p = profiles[f];
+        const float total = std::max(1e-6f, std::accumulate(p.begin(), p.end(), 0.f));
+        for (int c = 0; c < places; ++c) {
+            float sum = 0;
+            for (int k = std::max(-window, -c); k <= std::min(window, n - 1 - c); ++k)
+                sum += taper[std::size_t(k + window)] * p[std::size_t(c + k)];
+            held[std::size_t(c)] = sum / total;
+        }
+        if (f == 0) {
+            best = held;
+            continue;
+        }
+        // Least cost of arriving, for costs in proportion to the distance: two sweeps.
+        next = best;
+        std::vector<std::uint8_t>& back = from[f];
+        std::iota(back.begin(), back.end(), std::uint8_t(0));
+        const float step = move / float(n);
+        for (int c = 1; c < places; ++c)
+            if (next[std::size_t(c - 1)] - step > next[std::size_t(c)])
+                next[std::size_t(c)] = next[std::size_t(c - 1)] - step, back[std::size_t(c)] = back[std::size_t(c - 1)];
+        for (int c = places - 2; c >= 0; --c)
+            if (next[std::size_t(c + 1)] - step > next[std::size_t(c)])
+                next[std::size_t(c)] = next[std::size_t(c + 1)] - step, back[std::size_t(c)] = back[std::size_t(c + 1)];
+        for (int c = 0; c < places; ++c) best[std::size_t(c)] = next[std::size_t(c)] + held[std::size_t(c)];
+    }
+    std::vector<float> path(profiles.size());
+    int c = int(std::ranges::max_element(best) - best.begin());
+    for (std::size_t f = profiles.size(); f-- > 0;) {
+        path[f] = float(c);
+        if (f) c = from[f][std::size_t(c)];
+    }
+    return path;
+}
+
+// Middle and spread of the weight within `window` of a place.
+std::pair<float, float> gatheredAt(const std::vector<float>& p, float place, int window) {
+    double sum = 0, first = 0, second = 0;
+    for (int k = std::max(0, int(place) - window); k <= std::min(int(p.size()) - 1, int(place) + window); ++k)
+        sum += p[std::size_t(k)], first += double(p[std::size_t(k)]) * k, second += double(p[std::size_t(k)]) * k * k;
+    if (sum <= 0) return {place, float(window)};
+    const double mean = first / sum;
+    return {float(mean), float(std::sqrt(std::max(0.0, second / sum - mean * mean)))};
+}
+
+void smooth(std::vector<float>& v) {
+    const std::vector<float> was = v;
+    const int last = int(v.size()) - 1;
+    for (int i = 0; i <= last; ++i) {
+        float sum = 0;
+        const int reach = std::min({3, i, last - i}); // the same on both sides, so that ends do not lag
+        const int a = i - reach, b = i + reach;
+        for (int k = a; k <= b; ++k) sum += was[std::size_t(k)];
+        v[std::size_t(i)] = sum / float(b - a + 1);
+    }
+}
+
+// Weights of what speaks for a cell. Kept on half the cells each way, in small numbers: a shot may be long. On average over
+// a shot a cell has kMovement of movement (less where hardly anything moves) and kContrast of contrast, so that little that
+// moves outweighs much that only stands out.
+constexpr int kSmallW = kW / 2, kSmallH = kH / 2;
+struct Weight {
+    static constexpr float kFace = 200, kMovement = 8, kContrast = 2.5f;
+    std::uint8_t movement = 0, contrast = 0, face = 0;
+    float all() const { return float(movement + contrast) + kFace * float(face); }
+};
+using Weights = std::vector<Weight>; // of one frame
+
+class ShotFinder {
+public:
+    ShotFinder(const std::vector<Thumbprint>& prints, std::int64_t first, std::int64_t past)
+        : prints_(prints), first_(first), count_(std::size_t(past - first)) {
+        double moving = 0, outstanding = 0;
+        std::vector<float> peaks;
+        int taken = 0;
+        for (std::size_t k = 0; k < count_; k += 1 + count_ / 40, ++taken) {
+            const Strengths s = strengths(k);
+            moving += std::accumulate(s.movement.begin(), s.movement.end(), 0.0) / double(s.movement.size());
+            outstanding += std::accumulate(s.contrast.begin(), s.contrast.end(), 0.0) / double(s.contrast.size());
+            peaks.insert(peaks.end(), s.movement.begin(), s.movement.end());
+        }
+        // A few steps of change move nobody's eye.
+        const float lively = std::min(1.f, std::sqrt(top(std::move(peaks))) / 8);
+        const float m = Weight::kMovement * lively / float(std::max(0.05, moving / taken)),
+                    c = Weight::kContrast / float(std::max(0.5, outstanding / taken));
+        for (std::size_t k = 0; k < count_; ++k) w_.push_back(weigh(strengths(k), m, c));
+    }
+
+    void addFace(std::int64_t frame, const CellBox& box) {
+        for (const std::int64_t end : {first_ + std::int64_t(count_) - 1, first_}) {
+            const auto places = followCells(prints_, frame, end, box);
+            for (std::size_t k = 0; k < places.size(); ++k) {
+                const std::int64_t n = end >= frame ? frame + std::int64_t(k) : frame - std::int64_t(k);
+                const CellBox& b = places[k];
+                const int left = int(b.x) - b.w / 2, upper = int(b.y) - b.h / 2;
+                for (int y = std::max(0, upper / 2); y <= std::min(kSmallH - 1, (upper + b.h) / 2); ++y)
+                    for (int x = std::max(0, left / 2); x <= std::min(kSmallW - 1, (left + b.w) / 2); ++x)
+                        w_[std::size_t(n - first_)][std::size_t(y * kSmallW + x)].face = 1;
+            }
+        }
+    }
+
+    SubjectShot find(const Turning& shown, std::vector<SubjectPlace>& to) {
+        constexpr int kAcross = 7, kDown = 7; // half a window: about a third, and half, of the picture
+        std::vector<std::vector<float>> columns(count_, std::vector<float>(kSmallW, 0.f)), rows(count_);
+        for (std::size_t f = 0; f < count_; ++f)
+            for (int y = 0; y < kSmallH; ++y)
+                for (int x = 0; x < kSmallW; ++x) columns[f][std::size_t(x)] += cell(f, x, y).all();
+        std::vector<float> xs = windowPath(columns, kAcross, kMove);
+        for (std::size_t f = 0; f < count_; ++f) {
+            rows[f].assign(kSmallH, 0.f);
+            for (int y = 0; y < kSmallH; ++y)
+                for (int x = std::max(0, int(xs[f]) - kAcross); x <= std::min(kSmallW - 1, int(xs[f]) + kAcross); ++x)
+                    rows[f][std::size_t(y)] += cell(f, x, y).all();
+        }
+        std::vector<float> ys = windowPath(rows, kDown, kMove), wide(count_), high(count_);
+        for (std::size_t f = 0; f < count_; ++f) {
+            std::tie(xs[f], wide[f]) = gatheredAt(columns[f], xs[f], kAcross);
+            std::tie(ys[f], high[f]) = gatheredAt(rows[f], ys[f], kDown);
+        }
+        for (auto* v : {&xs, &ys, &wide, &high}) smooth(*v);
+        for (std::size_t f = 0; f < count_; ++f)
+            to.push_back(uprightPlace(
+                {2 * xs[f] + 0.5f, 2 * ys[f] + 0.5f, int(4 * wide[f]) | 1, int(4 * high[f]) | 1}, shown));
+        return judged(xs, ys, kAcross, kDown);
+    }
+
+private:
+    static constexpr float kMove = 6; // frames' worth of all weight that a trip across the picture must gain
+
+    const Thumbprint& print(std::size_t k) const { return prints_[std::size_t(first_) + k]; }
+    const Weight& cell(std::size_t f, int x, int y) const { return w_[f][std::size_t(y * kSmallW + x)]; }
+
+    // What differs from the frame before and from the one after is here, not where it was.
+    Map movement(std::size_t k) const {
+        if (count_ < 2) return Map(kCells, 0.f);
+        Map a = ownMovement(print(k), print(k ? k - 1 : k + 1));
+        if (k && k + 1 < count_) {
+            const Map b = ownMovement(print(k), print(k + 1));
+            for (std::size_t i = 0; i < a.size(); ++i) a[i] = std::sqrt(a[i] * b[i]);
+        }
+        return boxed(a, 1);
+    }
+
+    // Squares, so that a little everywhere does not outweigh much at one place; more in the middle of the picture.
+    struct Strengths {
+        std::vector<float> movement, contrast;
+    };
+    Strengths strengths(std::size_t k) const {
+        const Map moving = movement(k), outstanding = standingOut(print(k));
+        const auto small = [](const Map& m, int x, int y) {
+            const float* s = &m[std::size_t(2 * y * kW + 2 * x)];
+            return 0.25f * (s[0] + s[1] + s[kW] + s[kW + 1]);
+        };
+        Strengths s;
+        for (int y = 0; y < kSmallH; ++y)
+            for (int x = 0; x < kSmallW; ++x) {
+                const float dx = (float(x) + 0.5f) / kSmallW - 0.5f, dy = (float(y) + 0.5f) / kSmallH - 0.5f;
+                const float middle = std::exp(-(dx * dx + dy * dy) / (2 * 0.3f * 0.3f));
+                const float m = std::min(40.f, small(moving, x, y)), c = std::min(40.f, small(outstanding, x, y));
+                s.movement.push_back(m * m * (0.4f + 0.6f * middle));
+                s.contrast.push_back(c * c * middle);
+            }
+        return s;
+    }
+
+    static Weights weigh(const Strengths& s, float movement, float contrast) {
+        Weights w(s.movement.size());
+        const auto byte = [](float v) { return std::uint8_t(std::min(255.f, v + 0.5f)); };
+        for (std::size_t i = 0; i < w.size(); ++i)
+            w[i].movement = byte(movement * s.movement[i]), w[i].contrast = byte(contrast * s.contrast[i]);
+        return w;
+    }
+
+    SubjectShot judged(const std::vector<float>& xs, const std::vector<float>& ys, int across, int down) const {
+        SubjectShot s;
+        s.first = first_;
+        double inside = 0, total = 0;
+        for (std::size_t f = 0; f < count_; ++f)
+            for (int y = 0; y < kSmallH; ++y)
+                for (int x = 0; x < kSmallW; ++x) {
+                    const Weight& w = cell(f, x, y);
+                    total += w.all();
+                    if (std::abs(float(x) - xs[f]) > float(across) / 2 || std::abs(float(y) - ys[f]) > float(down) / 2)
+                        continue;
+                    inside += w.all();
+                    s.faces += Weight::kFace * w.face;
+                    s.movement += w.movement, s.contrast += w.contrast;
+                }
+        if (inside > 0) s.faces /= inside, s.movement /= inside, s.contrast /= inside;
+        const double even = double((across + 1) * (down + 1)) / (kSmallW * kSmallH);
+        if (total > 0) s.confidence = std::clamp((inside / total - even) / (1 - even), 0.0, 1.0);
+        return s;
+    }
+
+    const std::vector<Thumbprint>& prints_;
+    std::int64_t first_;
+    std::size_t count_;
+    std::vector<Weights> w_;
+};
+
+} // namespace
+
+const SubjectShot* Subject::shotOf(std::int64_t frame) const {
+    const SubjectShot* found = nullptr;
+    for (const SubjectShot& s : shots)
+        if (s.first <= frame) found = &s;
+    return found;
+}
+
+SubjectPlace uprightPlace(const CellBox& c, const Turning& s) {
+    float x = (c.x + 0.5f) / kW, y = (c.y + 0.5f) / kH, w = float(c.w) / kW, h = float(c.h) / kH;
+    if (s.mirrored) x = 1 - x;
+    for (int turned = 0; turned < s.rotation; turned += 90) {
+        const float was = x;
+        x = 1 - y, y = was;
+        std::swap(w, h);
+    }
+    return {x, y, w, h};
+}
+
+CellBox storedCells(const SubjectPlace& p, const Turning& s) {
+    float x = p.x, y = p.y, w = p.w, h = p.h;
+    for (int turned = 0; turned < s.rotation; turned += 90) {
+        const float was = x;
+        x = y, y = 1 - was;
+        std::swap(w, h);
+    }
+    if (s.mirrored) x = 1 - x;
+    return {x * kW - 0.5f, y * kH - 0.5f, int(w * kW) | 1, int(h * kH) | 1};
+}
+
+std::vector<CellBox> followCells(const std::vector<Thumbprint>& prints, std::int64_t from, std::int64_t to, CellBox box) {
+    box.w = std::clamp(box.w | 1, 3, 31), box.h = std::clamp(box.h | 1, 3, 31);
+    const auto inside = [&](int x, int y) {
+        return x - box.w / 2 >= 0 && x + box.w / 2 < kW && y - box.h / 2 >= 0 && y + box.h / 2 < kH;
+    };
+    int x = std::clamp(int(std::lround(box.x)), box.w / 2, kW - 1 - box.w / 2),
+        y = std::clamp(int(std::lround(box.y)), box.h / 2, kH - 1 - box.h / 2);
+    const auto cut = [&](const Thumbprint& t, int cx, int cy) {
+        std::vector<float> cells;
+        for (int j = -box.h / 2; j <= box.h / 2; ++j)
+            for (int i = -box.w / 2; i <= box.w / 2; ++i) cells.push_back(at(t, cx + i, cy + j));
+        return cells;
+    };
+    std::vector<float> seen = cut(prints[std::size_t(from)], x, y);
+    const auto spread = [&] {
+        const float mean = std::accumulate(seen.begin(), seen.end(), 0.f) / float(seen.size());
+        float sum = 0;
+        for (const float v : seen) sum += std::abs(v - mean);
+        return sum / float(seen.size());
+    };
+    std::vector<CellBox> path = {{float(x), float(y), box.w, box.h}};
+    const std::int64_t step = to >= from ? 1 : -1;
+    int vx = 0, vy = 0;
+    for (std::int64_t n = from; n != to;) {
+        n += step;
+        const Thumbprint& t = prints[std::size_t(n)];
+        float least = 1e9f;
+        int bx = x, by = y;
+        constexpr int kReach = 5;
+        for (int dy = -kReach; dy <= kReach; ++dy)
+            for (int dx = -kReach; dx <= kReach; ++dx) {
+                const int cx = x + vx + dx, cy = y + vy + dy;
+                if (!inside(cx, cy)) continue;
+                float sum = 0;
+                std::size_t k = 0;
+                for (int j = -box.h / 2; j <= box.h / 2; ++j)
+                    for (int i = -box.w / 2; i <= box.w / 2; ++i) sum += std::abs(at(t, cx + i, cy + j) - seen[k++]);
+                sum = sum / float(seen.size()) + 0.15f * float(std::abs(dx) + std::abs(dy)); // straight on, in doubt
+                if (sum < least) least = sum, bx = cx, by = cy;
+            }
+        if (least > 4 + 0.6f * spread()) break; // something else is there
+        vx = std::clamp((bx - x + vx) / 2, -4, 4), vy = std::clamp((by - y + vy) / 2, -4, 4);
+        x = bx, y = by;
+        const std::vector<float> now = cut(t, x, y);
+        for (std::size_t k = 0; k < seen.size(); ++k) seen[k] += 0.12f * (now[k] - seen[k]);
+        path.push_back({float(x), float(y), box.w, box.h});
+    }
+    return path;
+}
+
+Subject findSubject(const std::vector<Thumbprint>& prints, const std::vector<std::int64_t>& cuts,
+                    const std::vector<Mark>& faces, const Turning& shown) {
+    Subject s;
+    const auto frames = std::int64_t(prints.size());
+    std::vector<std::int64_t> starts = {0};
+    for (const std::int64_t c : cuts)
+        if (c > starts.back() && c < frames) starts.push_back(c);
+    for (std::size_t k = 0; k < starts.size() && frames > 0; ++k) {
+        const std::int64_t first = starts[k], past = k + 1 < starts.size() ? starts[k + 1] : frames;
+        ShotFinder shot(prints, first, past);
+        for (const Mark& f : faces)
+            if (f.frame >= first && f.frame < past)
+                shot.addFace(f.frame,
+                             storedCells({float((f.box.x + f.box.w / 2.0) / shown.width),
+                                          float((f.box.y + f.box.h / 2.0) / shown.height),
+                                          float(double(f.box.w) / shown.width), float(double(f.box.h) / shown.height)},
+                                         shown));
+        s.shots.push_back(shot.find(shown, s.places));
+    }
+    return s;
+}
+
+Pursuit pursue(const ClipPtr& clip, std::int64_t frame, const SubjectPlace& place, std::int64_t first, std::int64_t past,
+               const CancelToken& cancel) {
+    const VideoFacts& v = clip->facts().video;
+    const Turning shown{v.rotation, v.mirrored, v.width, v.height};
+    FrameReader reader(clip, PacketDecoder::Threads::Frames, std::size_t(24) << 20);
+    std::vector<Thumbprint> prints;
+    for (std::int64_t n = first; n < past; ++n) {
+        cancel.check();
+        prints.push_back(thumbprint(*reader.frame(n, cancel).picture, v.colour.fullRange));
+    }
+    const std::int64_t here = std::clamp(frame, first, past - 1) - first;
+    const CellBox box = storedCells(place, shown);
+    const auto before = followCells(prints, here, 0, box), after = followCells(prints, here, past - first - 1, box);
+    Pursuit p;
+    p.first = first + here - std::int64_t(before.size()) + 1;
+    for (auto it = before.rbegin(); it != before.rend(); ++it) p.places.push_back(uprightPlace(*it, shown));
+    for (std::size_t k = 1; k < after.size(); ++k) p.places.push_back(uprightPlace(after[k], shown));
+    // Matching goes by whole cells; the thing does not.
+    std::vector<float> xs, ys;
+    for (const SubjectPlace& at : p.places) xs.push_back(at.x), ys.push_back(at.y);
+    smooth(xs), smooth(ys);
+    for (std::size_t k = 0; k < xs.size(); ++k) p.places[k].x = xs[k], p.places[k].y = ys[k];
+    p.lostBefore = p.first > first;
+    p.lostAfter = p.first + std::int64_t(p.places.size()) < past;
+    return p;
+}
+
+} // namespace ulm

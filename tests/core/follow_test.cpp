@@ -1,0 +1,305 @@
+// The crop that follows: finding the subject, planning the path, what a person sets, and what is delivered.
+#include "core/deliver/movie_writer.h"
+#include "core/framing/follow.h"
+#include "core/inspect/inspection.h"
+#include "core/media/frame_convert.h"
+#include "core/picture/hash_noise.h"
+#include "core/pipeline/delivery.h"
+#include "core/ticket/frame_step.h"
+#include "tests/support/clips.h"
+#include "tests/support/stills.h"
+
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <functional>
+
+using namespace ulm;
+using test::TempFolder;
+
+namespace {
+
+constexpr int kWide = 320, kHigh = 180;
+constexpr double kFps = 25, kWindow = 9.0 / 16 * kHigh / kWide; // 9:16 of the picture's height
+
+// Smooth texture: three waves a direction, of a seed.
+double texture(double x, double y, std::uint32_t seed) {
+    double v = 0;
+    for (std::uint32_t k = 0; k < 4; ++k) {
+        const double a = 3.1 * hashNoise(seed, k, 1, 0), f = 0.04 + 0.1 * std::abs(hashNoise(seed, k, 2, 0));
+        v += std::sin(f * (x * std::cos(a) + y * std::sin(a)) + 6 * hashNoise(seed, k, 3, 0));
+    }
+    return v / 4;
+}
+
+// A figure on a ground; both have texture. Places are fractions of the picture.
+struct Scene {
+    std::function<double(int)> figureX;
+    double figureY = 0.55, figureW = 0.1, figureH = 0.5;
+    std::function<double(int)> camera = [](int) { return 0.0; }; ///< pixels the ground has moved
+    std::function<std::uint32_t(int)> ground = [](int) { return 3u; };
+    std::function<bool(int)> hidden = [](int) { return false; };
+
+    Plane luma(int frame) const {
+        test::Painted p(kWide, kHigh, 1);
+        const double cx = figureX(frame) * kWide, cy = figureY * kHigh;
+        p.paint([&](int x, int y) {
+            const double dx = (x - cx) / (figureW * kWide / 2), dy = (y - cy) / (figureH * kHigh / 2);
+            if (!hidden(frame) && dx * dx + dy * dy < 1) // it moves in itself too, as people do
+                return 0.62 + 0.22 * texture(x - cx + 1.5 * std::sin(frame * 0.8), y + 2 * std::sin(frame * 0.5), 77);
+            return 0.4 + 0.12 * texture(x + camera(frame), y, ground(frame));
+        });
+        return p.picture.planes[0];
+    }
+    std::vector<Thumbprint> prints(int frames) const {
+        std::vector<Thumbprint> all;
+        for (int n = 0; n < frames; ++n) all.push_back(thumbprint(luma(n)));
+        return all;
+    }
+};
+
+FollowWish wishOf(const Subject& s, const std::vector<std::int64_t>& cuts = {}) {
+    FollowWish w;
+    for (const SubjectPlace& p : s.places) w.subject.push_back({p.x, p.y, p.w, p.h});
+    w.cuts = cuts;
+    w.fps = kFps;
+    return w;
+}
+
+// Left end of the window in fractions.
+double left(const FollowedPath& p, int n) { return (1 - kWindow) * double(p.places[std::size_t(n)].x); }
+
+double jerk(const std::function<double(int)>& at, int first, int past) {
+    double sum = 0;
+    for (int n = first; n + 3 < past; ++n) sum += std::abs(at(n + 3) - 3 * at(n + 2) + 3 * at(n + 1) - at(n));
+    return sum;
+}
+
+struct Held {
+    double inside = 0, away = 0; ///< share of frames; mean distance of the figure's middle from the window's
+};
+Held held(const FollowedPath& path, const Scene& scene, int frames) {
+    Held h;
+    int seen = 0;
+    for (int n = 0; n < frames; ++n) {
+        if (scene.hidden(n)) continue;
+        const double l = left(path, n), x = scene.figureX(n), half = scene.figureW / 2;
+        ++seen;
+        h.inside += x - half >= l - 1e-6 && x + half <= l + kWindow + 1e-6;
+        h.away += std::abs(x - l - kWindow / 2);
+    }
+    h.inside /= seen, h.away /= seen;
+    return h;
+}
+
+const Turning kUpright{0, false, kWide, kHigh};
+
+} // namespace
+
+TEST_CASE("The crop keeps a walker, a turner and one who is hidden for a while in the picture, calmly", "[follow]") {
+    constexpr int kFrames = 100;
+    struct Case {
+        const char* name;
+        Scene scene;
+    };
+    std::vector<Case> cases(4);
+    cases[0] = {"walk", {}};
+    cases[0].scene.figureX = [](int n) { return 0.2 + 0.6 * n / kFrames; };
+    cases[1] = {"turn", {}};
+    cases[1].scene.figureX = [](int n) { return n < 55 ? 0.25 + 0.5 * n / 55 : 0.75 - 0.4 * std::min(1.0, (n - 55) / 30.0); };
+    cases[2] = {"hidden", {}};
+    cases[2].scene.figureX = [](int n) { return 0.25 + 0.5 * n / kFrames; };
+    cases[2].scene.hidden = [](int n) { return n >= 45 && n < 55; };
+    cases[3] = {"camera pans", {}};
+    cases[3].scene.figureX = [](int n) { return 0.3 + 0.3 * n / kFrames; };
+    cases[3].scene.camera = [](int n) { return 2.5 * n; };
+    for (const Case& c : cases) {
+        INFO(c.name);
+        const auto prints = c.scene.prints(kFrames);
+        const Subject s = findSubject(prints, {}, {}, kUpright);
+        REQUIRE(s.places.size() == kFrames);
+        CHECK(s.shots[0].movement > 0.3); // it is told why
+        const auto path = planFollow(wishOf(s), kWindow, 1);
+        const Held h = held(*path, c.scene, kFrames);
+        CHECK(h.inside >= 0.98);
+        CHECK(h.away < 0.06);
+        // Against a window put where each frame with its neighbours, by itself, says.
+        const auto alone = [&](int n) {
+            const int m = std::clamp(n, 1, kFrames - 2);
+            return double(findSubject({prints.begin() + m - 1, prints.begin() + m + 2}, {}, {}, kUpright).places[1].x);
+        };
+        std::vector<double> each;
+        for (int n = 0; n < kFrames; ++n) each.push_back(alone(n));
+        const double calm = jerk([&](int n) { return left(*path, n); }, 0, kFrames),
+                     restless = jerk([&](int n) { return each[std::size_t(n)]; }, 0, kFrames);
+        INFO("jerk " << calm << " of " << restless);
+        CHECK(calm < restless / 10);
+        for (int n = 1; n < kFrames; ++n) // never faster than an eye takes for a camera
+            CHECK(std::abs(left(*path, n) - left(*path, n - 1)) < 0.9 / kFps);
+    }
+}
+
+TEST_CASE("At rest nothing drifts, at a cut the crop jumps, and each shot may keep one place", "[follow]") {
+    Scene sits;
+    sits.figureX = [](int n) { return 0.7 + 0.008 * std::sin(n * 0.7); };
+    const auto path = planFollow(wishOf(findSubject(sits.prints(75), {}, {}, kUpright)), kWindow, 1);
+    for (int n = 1; n < 75; ++n) CHECK(left(*path, n) == left(*path, 0));
+    CHECK(held(*path, sits, 75).inside == 1);
+
+    Scene cut;
+    cut.figureX = [](int n) { return n < 40 ? 0.25 : 0.75; };
+    cut.ground = [](int n) { return n < 40 ? 3u : 9u; };
+    const Subject s = findSubject(cut.prints(80), {40}, {}, kUpright);
+    CHECK(s.shots.size() == 2);
+    CHECK(s.shotOf(60)->first == 40);
+    const auto jumps = planFollow(wishOf(s, {40}), kWindow, 1);
+    CHECK(held(*jumps, cut, 80).inside == 1);
+    CHECK(left(*jumps, 40) - left(*jumps, 39) > 0.3);
+    CHECK(jumps->at(39.6).x == jumps->at(39).x); // nothing lies between two shots
+
+    Scene walks;
+    walks.figureX = [](int n) { return 0.3 + 0.2 * n / 60; };
+    FollowWish still = wishOf(findSubject(walks.prints(60), {}, {}, kUpright));
+    still.moves = false;
+    const auto one = planFollow(still, kWindow, 1);
+    for (int n = 1; n < 60; ++n) CHECK(one->places[std::size_t(n)].x == one->places[0].x);
+    CHECK(left(*one, 0) + kWindow / 2 == Approx(0.4).margin(0.05));
+    CHECK(planFollow(still, kWindow, 1) == one); // kept
+}
+
+TEST_CASE("A face outweighs what moves, and the larger of two movers the smaller", "[follow]") {
+    Scene mover;
+    mover.figureX = [](int n) { return 0.75 + 0.02 * std::sin(n * 0.4); };
+    const auto prints = mover.prints(50);
+    const Subject without = findSubject(prints, {}, {}, kUpright);
+    CHECK(without.places[25].x > 0.6f);
+    std::vector<Mark> faces;
+    for (const int n : {5, 25, 45}) faces.push_back({n, {int(0.2 * kWide), 50, 40, 40}, 1});
+    const Subject with = findSubject(prints, {}, faces, kUpright);
+    CHECK(with.places[25].x < 0.4f);
+    CHECK(with.shots[0].faces > 0.5);
+    CHECK(findSubject({}, {}, {}, kUpright).places.empty());
+    CHECK(findSubject({prints[0]}, {}, {}, kUpright).places.size() == 1);
+}
+
+TEST_CASE("Places of stored cells are where they are seen, for every way a clip may be turned", "[follow]") {
+    for (const bool mirrored : {false, true})
+        for (const int rotation : {0, 90, 180, 270}) {
+            const Turning t{rotation, mirrored, 100, 100};
+            const CellBox box{20, 9, 5, 9};
+            const CellBox back = storedCells(uprightPlace(box, t), t);
+            CHECK(back.x == Approx(box.x).margin(1e-3));
+            CHECK(back.y == Approx(box.y).margin(1e-3));
+        }
+    // Turned clockwise, what was at the upper left is at the upper right.
+    const SubjectPlace p = uprightPlace({4, 4, 3, 3}, {90, false, 100, 100});
+    CHECK(p.x > 0.85f);
+    CHECK(p.y < 0.1f);
+    CHECK(uprightPlace({4, 4, 3, 3}, {0, true, 100, 100}).x > 0.9f);
+}
+
+TEST_CASE("Places set by hand are kept to, read, written and refused in words", "[follow]") {
+    Scene walks;
+    walks.figureX = [](int n) { return 0.2 + 0.6 * n / 100; };
+    FollowWish wish = wishOf(findSubject(walks.prints(100), {}, {}, kUpright));
+    wish.pins = {{50, 0.25, 0.5}, {75, 0.7, 0.5}};
+    const auto path = planFollow(wish, kWindow, 1);
+    CHECK(left(*path, 50) + kWindow / 2 == Approx(0.25).margin(0.02));
+    CHECK(left(*path, 75) + kWindow / 2 == Approx(0.7).margin(0.02));
+
+    CHECK(pinsWrong("").empty());
+    CHECK(pinsWrong("0.4:0.25,0.5 2:0.7,0.5").empty());
+    for (const char* wrong : {"x", "1:2", "1:0.5,0.5 0.5:0.5,0.5", "1:1.5,0", "-1:0.5,0.5", "nan:0,0", "1:0.5,0.5;"})
+        CHECK_FALSE(pinsWrong(wrong).empty());
+    CHECK(pinsText(pinsFrom("0.4:0.25,0.5 2:0.7,0.5")) == "0.4:0.25,0.5 2:0.7,0.5");
+
+    Ticket t;
+    for (const char* set : {"frame.aspect=9:16", "frame.follow=subject"}) setByAssignment(t, set);
+    VideoFacts v;
+    v.width = kWide, v.height = kHigh;
+    const FramingPlan plan = framingOf(t, v);
+    placeCrop(t, plan, v, 1.0, 1, 0.5);
+    placeCrop(t, plan, v, 0.5, 0, 0.5);
+    placeCrop(t, plan, v, 1.02, 0.5, 0.5); // the same place again
+    const auto pins = pinsFrom(t.frame.pins);
+    REQUIRE(pins.size() == 2);
+    CHECK(pins[0].x == Approx(plan.srcW / v.width / 2).margin(1e-3));
+    CHECK(pins[1].x == Approx(0.5));
+    t.frame.follow = "place";
+    placeCrop(t, plan, v, 1.0, 0.9, 0.5);
+    CHECK(t.frame.x == 0.9);
+}
+
+namespace {
+
+// The scene as a clip.
+std::string write(const TempFolder& folder, const Scene& scene, int frames) {
+    VideoEncoding e;
+    e.width = kWide, e.height = kHigh;
+    e.crf = 16;
+    const std::string path = folder / "scene.mp4";
+    MovieWriter w(path, "mp4", e, std::nullopt);
+    for (int n = 0; n < frames; ++n) {
+        Picture p = test::Painted(kWide, kHigh, 1).picture;
+        p.planes[0] = scene.luma(n);
+        w.write(*toFrame(p, AV_PIX_FMT_YUV420P), n, 1);
+    }
+    w.finish();
+    return path;
+}
+
+} // namespace
+
+TEST_CASE("What is delivered follows the subject, and what was clicked on, until it is lost", "[follow]") {
+    const TempFolder folder;
+    Scene walks;
+    walks.figureX = [](int n) { return 0.2 + 0.6 * n / 60; };
+    const ClipPtr clip = Clip::openVideo(write(folder, walks, 60));
+    const Inspection found = inspectClip(clip, {});
+    REQUIRE(found.subject.places.size() == 60);
+    const Inspection again = inspectionFromJson(toJson(found, clip->facts()), "");
+    CHECK(again.subject.places[30].x == Approx(found.subject.places[30].x).margin(6e-4));
+    CHECK(again.subject.shots.size() == found.subject.shots.size());
+
+    Ticket t;
+    for (const char* set : {"frame.aspect=9:16", "frame.follow=subject"}) setByAssignment(t, set);
+    CHECK(needsReadings(t));
+    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 32 << 20);
+    const DeliveryPtr d = resolve(reader, found, t);
+    CHECK(d->sentence("frame").find("following the subject") != std::string::npos);
+    Engine engine(std::size_t(32) << 20);
+    for (const int n : {3, 30, 57}) {
+        const Rect w = d->window(n);
+        CHECK(walks.figureX(n) * kWide - 16 >= w.x - 1);
+        CHECK(walks.figureX(n) * kWide + 16 <= w.right() + 1);
+        // The window's pixels are those of that place of the clip.
+        const Picture shown = engine.pull(*d->result, n, d->result->format().frame(), {}),
+                      source = engine.pull(*d->source, n, d->source->format().frame(), {});
+        const Point s = d->toSource(n, {50.5, 90.5});
+        CHECK(shown.planes[0].at(50, 90) ==
+              Approx(source.planes[0].at(int(std::lround(s.x - 0.5)), int(std::lround(s.y - 0.5)))).margin(0.06));
+    }
+    // Half as fast, the same instants show the same place.
+    setByAssignment(t, "motion.speed=50");
+    const DeliveryPtr slow = resolve(reader, found, t);
+    CHECK(std::abs(slow->planAt(slow->clock.stageOf(30)).srcX - d->planAt(30).srcX) < 1.5);
+    // Without an inspection the crop stays where it is set.
+    CHECK(resolve(reader, Inspection{}, t)->planAt(5).srcX == resolve(reader, Inspection{}, t)->planAt(50).srcX);
+
+    const Pursuit p = pursue(clip, 20, {float(walks.figureX(20)), 0.55f, 0.1f, 0.3f}, 0, 60, {});
+    CHECK_FALSE(p.lostBefore);
+    CHECK_FALSE(p.lostAfter);
+    for (const int n : {0, 20, 59}) CHECK(std::abs(p.places[std::size_t(n)].x - float(walks.figureX(n))) < 0.03f);
+    Ticket pinned;
+    pinPursuit(pinned, p, [](std::int64_t n) { return double(n) / 25; });
+    const auto pins = pinsFrom(pinned.frame.pins);
+    CHECK(pins.size() >= 2);
+    CHECK(pins.size() <= 8); // a straight walk needs few
+    CHECK(pinned.frame.follow == "subject");
+
+    Scene leaves = walks;
+    leaves.hidden = [](int n) { return n >= 40; };
+    const ClipPtr gone = Clip::openVideo(write(folder, leaves, 60));
+    const Pursuit lost = pursue(gone, 20, {float(walks.figureX(20)), 0.55f, 0.1f, 0.3f}, 0, 60, {});
+    CHECK(lost.lostAfter);
+    CHECK(std::int64_t(lost.places.size()) + lost.first <= 43);
+}

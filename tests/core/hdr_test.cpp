@@ -1,0 +1,149 @@
+// HDR brought to standard range: published values, the reference, and what a destination gets.
+#include "core/deliver/export.h"
+#include "core/finish/hdr_stage.h"
+#include "core/picture/colour.h"
+#include "core/picture/hash_noise.h"
+#include "core/pipeline/delivery.h"
+#include "tests/support/clips.h"
+#include "tests/support/contract.h"
+#include "tests/support/stills.h"
+
+#include <catch2/catch.hpp>
+#include <cmath>
+
+using namespace ulm;
+using test::TempFolder;
+
+namespace {
+
+PictureFormat hdrFormat(int transfer, int sub) {
+    PictureFormat f = test::format(96, 64, sub);
+    f.bitDepth = 10;
+    f.colour.primaries = 9, f.colour.transfer = transfer, f.colour.matrix = 9;
+    return f;
+}
+
+Picture shown(const StagePtr& s) {
+    Engine e(std::size_t(32) << 20);
+    return e.pull(*s, 0, s->format().frame(), {});
+}
+
+} // namespace
+
+TEST_CASE("PQ, HLG and the roll-off have their published values", "[hdr]") {
+    // ITU-R BT.2408, table 1: signals of reference levels.
+    CHECK(pqLight(0.508) == Approx(100).epsilon(0.01));
+    CHECK(pqLight(0.581) == Approx(203).epsilon(0.01));
+    CHECK(pqLight(0.752) == Approx(1000).epsilon(0.01));
+    CHECK(pqLight(1) == Approx(10000));
+    for (const double l : {0.01, 1.0, 58.0, 900.0}) CHECK(pqLight(pqSignal(l)) == Approx(l).epsilon(1e-6));
+    CHECK(hlgLight({0.75, 0.75, 0.75})[1] == Approx(203).epsilon(0.01));
+    CHECK(hlgLight({1, 1, 1})[0] == Approx(1000).epsilon(0.01));
+    CHECK(hlgLight({0.38, 0.38, 0.38})[2] == Approx(26).epsilon(0.02));
+    // Below the knee nothing changes; the peak becomes white; in between it rises.
+    CHECK(rolledOff(20) == Approx(20));
+    CHECK(rolledOff(kHdrPeak) == Approx(kHdrWhite).epsilon(1e-6));
+    CHECK(rolledOff(4000) == Approx(kHdrWhite).epsilon(1e-6));
+    double last = -1;
+    for (double l = 0; l < 1100; l += 5) {
+        CHECK(rolledOff(l) >= last);
+        last = rolledOff(l);
+    }
+}
+
+TEST_CASE("greys stay grey, hues stay, and what the screen cannot show is paled and not clipped", "[hdr]") {
+    for (const int transfer : {16, 18})
+        for (const double v : {0.1, 0.4, 0.55, 0.7, 0.9}) {
+            const auto grey = standardRange({v, v, v}, transfer);
+            CHECK(std::abs(grey[0] - grey[1]) < 2e-3);
+            CHECK(std::abs(grey[2] - grey[1]) < 2e-3);
+        }
+    const auto green = standardRange({0.1, 0.6, 0.1}, 16), fiery = standardRange({0.75, 0.6, 0.3}, 16);
+    CHECK(green[1] > green[0] + 0.2);
+    for (const double v : green) CHECK((v >= 0 && v <= 1));
+    CHECK(fiery[0] > fiery[1]);
+    CHECK(fiery[1] > fiery[2]);
+}
+
+TEST_CASE("the stage keeps to the reference within half a step of 10 bit, and to the contract", "[hdr]") {
+    for (const int transfer : {16, 18}) {
+        Picture p = Picture::make(hdrFormat(transfer, 0), {0, 0, 96, 64});
+        for (int y = 0; y < 64; ++y)
+            for (int x = 0; x < 96; ++x)
+                for (std::uint32_t c = 0; c < 3; ++c)
+                    p.planes[c].row(y)[x] =
+                        0.45f + 0.4f * float(hashNoise(std::uint32_t(x), std::uint32_t(y), 3, c));
+        Picture rgb = p;
+        for (Plane& plane : rgb.planes) plane = plane.copy();
+        rgbToYcc(p, matrixWeights(9));
+        Picture out = shown(toStandardRange(test::still(p)));
+        CHECK(out.format.colour.transfer == 1);
+        CHECK(out.format.bitDepth == 8);
+        yccToRgb(out, matrixWeights(1));
+        double worst = 0, atBlack = 0;
+        for (int y = 0; y < 64; ++y)
+            for (int x = 0; x < 96; ++x) {
+                const auto expected = standardRange(
+                    {rgb.planes[0].at(x, y), rgb.planes[1].at(x, y), rgb.planes[2].at(x, y)}, transfer);
+                for (std::size_t c = 0; c < 3; ++c) {
+                    const double off = std::abs(expected[c] - out.planes[c].at(x, y));
+                    (expected[c] < 0.02 ? atBlack : worst) = std::max(expected[c] < 0.02 ? atBlack : worst, off);
+                }
+            }
+        INFO(transfer);
+        CHECK(worst < 0.5 / 876);
+        CHECK(atBlack < 1.5 / 876); // a channel that is taken to nothing is a difference of large numbers
+        test::checkContract(*toStandardRange(std::make_shared<test::PatternStage>(hdrFormat(transfer, 1), 2)), 3e-5);
+    }
+    const auto plain = std::make_shared<test::PatternStage>(test::format(64, 48, 1), 2);
+    test::checkContract(*dithered(plain));
+    // A slope of a tenth of a step a pixel survives rounding on average.
+    test::Painted slope(200, 40, 1);
+    slope.paint([](int x, int) { return (100 + 0.01 * x) / 219; });
+    const Picture noisy = shown(dithered(test::still(slope)));
+    double left = 0, right = 0;
+    for (int y = 0; y < 40; ++y)
+        for (int x = 0; x < 100; ++x) {
+            left += std::lround(219 * noisy.planes[0].at(x, y)) / 4000.0;
+            right += std::lround(219 * noisy.planes[0].at(x + 100, y)) / 4000.0;
+        }
+    CHECK(left == Approx(100.495).margin(0.06));
+    CHECK(right == Approx(101.495).margin(0.06));
+}
+
+TEST_CASE("a destination that takes no HDR gets standard range, and that is said; others get it as it is", "[hdr]") {
+    const TempFolder folder;
+    test::ClipRecipe r;
+    r.format = AV_PIX_FMT_YUV420P10;
+    r.width = 128, r.height = 96;
+    r.colour = {9, 16, 9, false, 1};
+    r.options = {{"x264-params", "colorprim=bt2020:transfer=smpte2084:colormatrix=bt2020nc"}};
+    test::writeClip(folder / "hdr.mp4", r);
+    const ClipPtr clip = Clip::openVideo(folder / "hdr.mp4");
+    REQUIRE(clip->facts().video.hdr());
+    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 8 << 20);
+    Target card;
+    card.name = "plain", card.title = "Plain";
+    const auto says = [](const std::vector<std::string>& all, const char* words) {
+        return std::ranges::any_of(all, [&](const std::string& s) { return s.find(words) != std::string::npos; });
+    };
+
+    const DeliveryPtr alone = resolve(reader, nullptr, {});
+    CHECK(alone->result->format().colour.transfer == 16);
+    CHECK(says(alone->remarks(), "HDR colours stay"));
+    const DeliveryPtr plain = resolve(reader, nullptr, {}, card);
+    CHECK(plain->result->format().colour.transfer == 1);
+    CHECK(plain->before->format().colour.transfer == 1); // both sides are seen the same way
+    CHECK(says(plain->remarks(), "takes no HDR: brought to standard range"));
+    CHECK(plain->sentence("finish") == "HDR to standard range.");
+    card.hdr = true;
+    CHECK(resolve(reader, nullptr, {}, card)->result->format().colour.transfer == 16);
+    card.hdr = false;
+
+    const std::string to = folder / "out.mp4";
+    exportClip({folder / "hdr.mp4", to, {}, card, {}, false}, {});
+    const VideoFacts v = Clip::openVideo(to)->facts().video;
+    CHECK_FALSE(v.hdr());
+    CHECK(v.bitDepth == 8);
+    CHECK(v.colour.matrix == 1);
+}

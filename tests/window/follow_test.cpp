@@ -1,0 +1,98 @@
+// The crop that follows, through the window: chosen, seen to move, bent by a drag, given something to follow by a click.
+#include "core/ticket/frame_step.h"
+#include "tests/window/fixture.h"
+
+#include <QLabel>
+#include <QPushButton>
+#include <QToolButton>
+
+using namespace ulm;
+using namespace ulm::app;
+using namespace ulm::test;
+
+namespace {
+
+void choose(Bench& b, const char* row, const QString& words) {
+    for (QPushButton* p : b.find(row)->findChildren<QPushButton*>())
+        if (p->text() == words) return QTest::mouseClick(p, Qt::LeftButton);
+    FAIL("no choice " << words.toStdString());
+}
+
+double windowX(Bench& b) { return b.plan().srcX; }
+
+} // namespace
+
+TEST_CASE("a crop that follows says so, shows its path on the reel and moves with the playhead") {
+    Bench b({"hands"});
+    REQUIRE(waitFor([&] { return bool(b.project().currentClip()->inspection); }));
+    b.set({"clean.on=false", "enlarge.on=false", "motion.on=false", "finish.on=false", "frame.aspect=9:16"});
+    REQUIRE(b.settle());
+    QTest::keyClick(b.window.bench().ticket().step("frame"), Qt::Key_Return);
+    REQUIRE(waitFor([&] { return b.find("frame.follow")->isVisible(); }));
+    const QImage reelBefore = b.window.bench().reel().grab().toImage();
+    CHECK(b.find("frame.x")->isVisible());
+    choose(b, "frame.follow", "Follow");
+    CHECK(b.ticket().frame.follow == "subject");
+    REQUIRE(b.settle());
+    CHECK_FALSE(b.find("frame.x")->isVisible());
+    CHECK(b.find<QLabel>("sentence.frame")->text().contains("following the subject"));
+    CHECK(b.find<QLabel>("frame.why")->text().startsWith("In this shot: "));
+    // The path lies over the thumbnails.
+    const QImage reelAfter = b.window.bench().reel().grab().toImage();
+    int changed = 0;
+    for (int x = 0; x < reelAfter.width(); ++x)
+        for (int y = 0; y < 44; ++y) changed += reelBefore.pixel(x, y) != reelAfter.pixel(x, y);
+    CHECK(changed > reelAfter.width());
+
+    double least = 1e9, most = -1;
+    for (int n = 0; n < int(b.project().currentClip()->clip->frameCount()); n += 10) {
+        b.project().setPlayhead(n);
+        least = std::min(least, windowX(b)), most = std::max(most, windowX(b));
+    }
+    CHECK(most - least > 2); // source pixels: hands move
+
+    // Dragging the picture with Shift pins it here, and it comes off again.
+    b.project().setPlayhead(40);
+    REQUIRE(b.settle());
+    const double before = windowX(b);
+    const QPoint middle = b.table().pictureRect().center().toPoint();
+    drag(&b.table(), middle, middle + QPoint(before > 60 ? 40 : -40, 0), Qt::LeftButton, Qt::ShiftModifier);
+    REQUIRE(pinsFrom(b.ticket().frame.pins).size() == 1);
+    CHECK(std::abs(windowX(b) - before) > 3);
+    auto* free = b.find<QToolButton>("frame.pins.none");
+    REQUIRE(waitFor([&] { return free->isVisible() && free->height() > 5; }));
+    CHECK(free->text() == "Free 1 place");
+    QTest::mouseClick(free, Qt::LeftButton);
+    CHECK(b.ticket().frame.pins.empty());
+    CHECK(windowX(b) == Approx(before).margin(0.5));
+    b.project().undo();
+    CHECK(pinsFrom(b.ticket().frame.pins).size() == 1);
+}
+
+TEST_CASE("what is clicked on is followed through its shot, in one step that can be undone") {
+    Bench b({"hands"});
+    REQUIRE(waitFor([&] { return bool(b.project().currentClip()->inspection); }));
+    b.set({"clean.on=false", "enlarge.on=false", "motion.on=false", "finish.on=false", "frame.aspect=9:16"});
+    b.project().setPlayhead(20);
+    REQUIRE(b.settle());
+    QTest::keyClick(b.window.bench().ticket().step("frame"), Qt::Key_Return);
+    auto* pick = b.find<QPushButton>("pickSubject");
+    choose(b, "frame.follow", "Follow");
+    REQUIRE(waitFor([&] { return pick->isVisible() && pick->height() > 10; }));
+    const Ticket before = b.ticket();
+    QTest::mouseClick(pick, Qt::LeftButton);
+    REQUIRE(b.table().askingForPlace());
+    QTest::mouseClick(&b.table(), Qt::LeftButton, {}, b.table().pictureRect().center().toPoint());
+    REQUIRE(waitFor([&] { return !b.ticket().frame.pins.empty(); }));
+    CHECK(pinsFrom(b.ticket().frame.pins).size() >= 1);
+    // It is in sight on every pinned instant of its shot.
+    for (const FramePin& p : pinsFrom(b.ticket().frame.pins)) {
+        const auto& clip = *b.project().currentClip()->clip;
+        b.project().setPlayhead(clip.frameAt(p.seconds + 1e-4));
+        const double x = p.x * clip.facts().video.width;
+        CHECK(x >= windowX(b) - 2);
+        CHECK(x <= windowX(b) + b.plan().srcW + 2);
+    }
+    b.project().undo();
+    CHECK(b.ticket() == before);
+}
