@@ -113,9 +113,10 @@ std::vector<Row> followRows(const std::string& file) {
     for (int round = 0; round < 3; ++round) {
         inspect = std::min(inspect, seconds([&] { found = inspectClip(clip, {}); }));
         Subject s;
-        find = std::min(find, seconds([&] {
-                            s = findSubject(prints, found.cuts, found.faces, {v.rotation, v.mirrored, v.width, v.height});
-                        }));
+        find =
+            std::min(find, seconds([&] {
+                         s = findSubject(prints, found.cuts, found.faces, {v.rotation, v.mirrored, v.width, v.height});
+                     }));
         FollowWish wish;
         for (const SubjectPlace& p : s.places) wish.subject.push_back({p.x, p.y, p.w, p.h});
         wish.cuts = found.cuts;
@@ -123,11 +124,13 @@ std::vector<Row> followRows(const std::string& file) {
         wish.pins = {{0, 0.4 + 0.01 * round, 0.5}}; // another wish each time: paths are kept
         plan = std::min(plan, seconds([&] { planFollow(wish, 0.316, 1); }));
     }
-    return {{"finding the subject", std::to_string(clip->frameCount()) + " frames, against looking the clip over, which it is a part of",
-             fixedPoint(find / inspect, 2) + "× (" + fixedPoint(1000 * find / double(clip->frameCount()), 2) + " ms a frame)",
-             "≤ 1×", find <= inspect},
-            {"planning a crop's path", "all shots, once; kept after that",
-             fixedPoint(1000 * plan, 1) + " ms", "", true}};
+    return {
+        {"finding the subject",
+         std::to_string(clip->frameCount()) + " frames, against looking the clip over, which it is a part of",
+         fixedPoint(find / inspect, 2) + "× (" + fixedPoint(1000 * find / double(clip->frameCount()), 2) +
+             " ms a frame)",
+         "≤ 1×", find <= inspect},
+        {"planning a crop's path", "all shots, once; kept after that", fixedPoint(1000 * plan, 1) + " ms", "", true}};
 }
 
 } // namespace ulm::bench

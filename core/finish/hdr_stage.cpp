@@ -15,8 +15,7 @@ namespace {
 constexpr double kM1 = 2610.0 / 16384, kM2 = 2523.0 / 32, kC1 = 3424.0 / 4096, kC2 = 2413.0 / 128, kC3 = 2392.0 / 128;
 constexpr double kLuminance[3] = {0.2627, 0.6780, 0.0593}; // of BT.2020
 // Linear light of BT.2020 to that of Rec. 709 (ITU-R BT.2087, inverse).
-constexpr double kTo709[3][3] = {
-    {1.6605, -0.5876, -0.0728}, {-0.1246, 1.1329, -0.0083}, {-0.0182, -0.1006, 1.1187}};
+constexpr double kTo709[3][3] = {{1.6605, -0.5876, -0.0728}, {-0.1246, 1.1329, -0.0083}, {-0.0182, -0.1006, 1.1187}};
 constexpr double k709[3] = {0.2126, 0.7152, 0.0722};
 
 // From light as shown, cd/m², to the signal.
@@ -79,8 +78,8 @@ private:
             for (int c = 0; c < 3; ++c) light[c] = lookUp(light_, v[c]);
             float gain = 0;
             if (hlg_) {
-                const float luminance = float(kLuminance[0]) * light[0] + float(kLuminance[1]) * light[1] +
-                                        float(kLuminance[2]) * light[2];
+                const float luminance =
+                    float(kLuminance[0]) * light[0] + float(kLuminance[1]) * light[1] + float(kLuminance[2]) * light[2];
                 const float system = float(kHdrPeak) * std::pow(std::max(luminance, 1e-9f), 0.2f);
                 for (float& l : light) l *= system;
                 gain = lookUp(gain_, std::sqrt(std::max({light[0], light[1], light[2]}) / float(kHdrPeak)));
@@ -150,8 +149,7 @@ double rolledOff(double light) {
     const double e = std::min(1.0, pqSignal(light) / peak);
     if (e < knee) return light;
     const double t = (e - knee) / (1 - knee), tt = t * t, ttt = tt * t;
-    const double bent =
-        (2 * ttt - 3 * tt + 1) * knee + (ttt - 2 * tt + t) * (1 - knee) + (-2 * ttt + 3 * tt) * white;
+    const double bent = (2 * ttt - 3 * tt + 1) * knee + (ttt - 2 * tt + t) * (1 - knee) + (-2 * ttt + 3 * tt) * white;
     return pqLight(bent * peak);
 }
 

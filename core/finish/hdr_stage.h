@@ -17,17 +17,17 @@ std::array<double, 3> hlgLight(const std::array<double, 3>& signal);
 /// The roll-off of ITU-R BT.2390 (EETF, 5.4.1), from kHdrPeak to kHdrWhite: light in cd/m² to light.
 double rolledOff(double light);
 
-/// R'G'B' of BT.2020 as PQ (transfer 16) or HLG (18) to R'G'B' of Rec. 709 on BT.1886, in double precision: light, rolled
-/// off by the largest of R, G, B so that hues stay, into the primaries of Rec. 709; what those cannot show is paled at
-/// the same luminance until they can. The stage's reference.
+/// R'G'B' of BT.2020 as PQ (transfer 16) or HLG (18) to R'G'B' of Rec. 709 on BT.1886, in double precision: light,
+/// rolled off by the largest of R, G, B so that hues stay, into the primaries of Rec. 709; what those cannot show is
+/// paled at the same luminance until they can. The stage's reference.
 std::array<double, 3> standardRange(const std::array<double, 3>& signal, int transfer);
 
 /// An HDR clip (PQ or HLG) brought to standard range; 8 bit, BT.709. Within 1/2 step of 10 bit of standardRange(),
 /// within one and a half where a channel goes to black.
 StagePtr toStandardRange(StagePtr input);
 
-/// Triangular noise of one 8-bit step, the same for a frame and a place: rounding to 8 bit then bands no slope (Lipshitz,
-/// Wannamaker & Vanderkooy 1992).
+/// Triangular noise of one 8-bit step, the same for a frame and a place: rounding to 8 bit then bands no slope
+/// (Lipshitz, Wannamaker & Vanderkooy 1992).
 StagePtr dithered(StagePtr input);
 
 } // namespace ulm

@@ -12,7 +12,7 @@ namespace ulm {
 namespace {
 
 constexpr double kNodesASecond = 6, kMostNodes = 240; ///< of a shot: jerk is not felt between nodes
-constexpr double kFastest = 0.6, kHardest = 1.2;      ///< speed and acceleration: picture sides a second, and per second
+constexpr double kFastest = 0.6, kHardest = 1.2; ///< speed and acceleration: picture sides a second, and per second
 constexpr double kSpeed = 10, kAcceleration = 1, kJerk = 100, kLeft = 400, kPinned = 1e5;
 
 // One node of a path along one axis, in fractions of the picture.
@@ -30,7 +30,8 @@ public:
         return int(cost_.size()) - 1;
     }
     void atLeast(const std::vector<std::pair<int, double>>& terms, double bound) {
-        for (const auto& [column, factor] : terms) rows_.push_back(count_), columns_.push_back(column), values_.push_back(factor);
+        for (const auto& [column, factor] : terms)
+            rows_.push_back(count_), columns_.push_back(column), values_.push_back(factor);
         bounds_.push_back(bound);
         ++count_;
     }

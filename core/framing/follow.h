@@ -40,11 +40,11 @@ struct FollowedPath {
 };
 using FollowedPathPtr = std::shared_ptr<const FollowedPath>;
 
-/// Plans the path of `window`, a size in fractions of the picture, shot by shot and over the whole shot at once. Moving,
-/// it is made of stretches that stand still, go evenly or speed up evenly, as camera movements are: the sum of its speed,
-/// acceleration and jerk is least (Grundmann, Kwatra & Essa, "Auto-directed video stabilization with robust L1 optimal
-/// camera paths", CVPR 2011; solved by Clp), while the subject is kept in the window's middle and its speed under 0.6 of
-/// the picture's side a second. The last paths are kept, so asking again is cheap.
+/// Plans the path of `window`, a size in fractions of the picture, shot by shot and over the whole shot at once.
+/// Moving, it is made of stretches that stand still, go evenly or speed up evenly, as camera movements are: the sum of
+/// its speed, acceleration and jerk is least (Grundmann, Kwatra & Essa, "Auto-directed video stabilization with robust
+/// L1 optimal camera paths", CVPR 2011; solved by Clp), while the subject is kept in the window's middle and its speed
+/// under 0.6 of the picture's side a second. The last paths are kept, so asking again is cheap.
 FollowedPathPtr planFollow(const FollowWish& wish, double windowW, double windowH);
 
 } // namespace ulm

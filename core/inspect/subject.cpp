@@ -39,11 +39,12 @@ float moved(const Thumbprint& t, float u, float v) {
     u = std::clamp(u, 0.f, kW - 1.001f), v = std::clamp(v, 0.f, kH - 1.001f);
     const int i = int(u), j = int(v);
     const float p = u - float(i), q = v - float(j);
-    return (at(t, i, j) * (1 - p) + at(t, i + 1, j) * p) * (1 - q) + (at(t, i, j + 1) * (1 - p) + at(t, i + 1, j + 1) * p) * q;
+    return (at(t, i, j) * (1 - p) + at(t, i + 1, j) * p) * (1 - q) +
+           (at(t, i, j + 1) * (1 - p) + at(t, i + 1, j + 1) * p) * q;
 }
 
-// How the camera moved: as the whole picture did, but only where that explains the borders, where the ground is; a large
-// thing near the camera moves most of the picture and not its ground.
+// How the camera moved: as the whole picture did, but only where that explains the borders, where the ground is; a
+// large thing near the camera moves most of the picture and not its ground.
 GlobalMotion cameraMotion(const Thumbprint& a, const Thumbprint& b) {
     const GlobalMotion g = globalMotion(a, b);
     if (g.trust < 0.25f) return {};
@@ -71,7 +72,8 @@ Map ownMovement(const Thumbprint& a, const Thumbprint& b) {
         for (int x = 1; x < kW - 1; ++x) {
             const float there = moved(b, float(x) + g.x, float(y) + g.y);
             // A shift of a fraction of a cell changes what is steep: that much is nobody's movement.
-            const float steep = std::abs(at(a, x + 1, y) - at(a, x - 1, y)) + std::abs(at(a, x, y + 1) - at(a, x, y - 1));
+            const float steep =
+                std::abs(at(a, x + 1, y) - at(a, x - 1, y)) + std::abs(at(a, x, y + 1) - at(a, x, y - 1));
             out[std::size_t(y * kW + x)] = std::max(0.f, std::abs(there - at(a, x, y)) - 1.f - 0.12f * steep);
         }
     return out;
@@ -157,9 +159,9 @@ void smooth(std::vector<float>& v) {
     }
 }
 
-// Weights of what speaks for a cell. Kept on half the cells each way, in small numbers: a shot may be long. On average over
-// a shot a cell has kMovement of movement (less where hardly anything moves) and kContrast of contrast, so that little that
-// moves outweighs much that only stands out.
+// Weights of what speaks for a cell. Kept on half the cells each way, in small numbers: a shot may be long. On average
+// over a shot a cell has kMovement of movement (less where hardly anything moves) and kContrast of contrast, so that
+// little that moves outweighs much that only stands out.
 constexpr int kSmallW = kW / 2, kSmallH = kH / 2;
 struct Weight {
     static constexpr float kFace = 200, kMovement = 8, kContrast = 2.5f;
@@ -222,8 +224,8 @@ public:
         }
         for (auto* v : {&xs, &ys, &wide, &high}) smooth(*v);
         for (std::size_t f = 0; f < count_; ++f)
-            to.push_back(uprightPlace(
-                {2 * xs[f] + 0.5f, 2 * ys[f] + 0.5f, int(4 * wide[f]) | 1, int(4 * high[f]) | 1}, shown));
+            to.push_back(
+                uprightPlace({2 * xs[f] + 0.5f, 2 * ys[f] + 0.5f, int(4 * wide[f]) | 1, int(4 * high[f]) | 1}, shown));
         return judged(xs, ys, kAcross, kDown);
     }
 
@@ -332,7 +334,8 @@ CellBox storedCells(const SubjectPlace& p, const Turning& s) {
     return {x * kW - 0.5f, y * kH - 0.5f, int(w * kW) | 1, int(h * kH) | 1};
 }
 
-std::vector<CellBox> followCells(const std::vector<Thumbprint>& prints, std::int64_t from, std::int64_t to, CellBox box) {
+std::vector<CellBox> followCells(const std::vector<Thumbprint>& prints, std::int64_t from, std::int64_t to,
+                                 CellBox box) {
     box.w = std::clamp(box.w | 1, 3, 31), box.h = std::clamp(box.h | 1, 3, 31);
     const auto inside = [&](int x, int y) {
         return x - box.w / 2 >= 0 && x + box.w / 2 < kW && y - box.h / 2 >= 0 && y + box.h / 2 < kH;
@@ -404,8 +407,8 @@ Subject findSubject(const std::vector<Thumbprint>& prints, const std::vector<std
     return s;
 }
 
-Pursuit pursue(const ClipPtr& clip, std::int64_t frame, const SubjectPlace& place, std::int64_t first, std::int64_t past,
-               const CancelToken& cancel) {
+Pursuit pursue(const ClipPtr& clip, std::int64_t frame, const SubjectPlace& place, std::int64_t first,
+               std::int64_t past, const CancelToken& cancel) {
     const VideoFacts& v = clip->facts().video;
     const Turning shown{v.rotation, v.mirrored, v.width, v.height};
     FrameReader reader(clip, PacketDecoder::Threads::Frames, std::size_t(24) << 20);

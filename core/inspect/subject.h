@@ -33,23 +33,24 @@ struct Turning {
     int width = 0, height = 0; ///< upright pixels
 };
 
-/// The subject of every shot. Each cell of a print weighs what a face does that is followed from where it was seen, what
-/// moves against its surroundings (after the whole picture's movement is taken out), and how it stands out in brightness
-/// (centre against surround: Itti, Koch & Niebur, IEEE PAMI 1998); the middle of the picture a little more than its
-/// borders. The place of the subject is the path of a window over all frames of a shot at once that holds most of that
-/// weight for least movement (Viterbi, dynamic programming).
-/// prints: of every frame, as stored; faces: upright pixels; `cuts`: first frames of shots.
+/// The subject of every shot. Each cell of a print weighs what a face does that is followed from where it was seen,
+/// what moves against its surroundings (after the whole picture's movement is taken out), and how it stands out in
+/// brightness (centre against surround: Itti, Koch & Niebur, IEEE PAMI 1998); the middle of the picture a little more
+/// than its borders. The place of the subject is the path of a window over all frames of a shot at once that holds most
+/// of that weight for least movement (Viterbi, dynamic programming). prints: of every frame, as stored; faces: upright
+/// pixels; `cuts`: first frames of shots.
 Subject findSubject(const std::vector<Thumbprint>& prints, const std::vector<std::int64_t>& cuts,
                     const std::vector<Mark>& faces, const Turning& shown);
 
-/// Follows what lies in a box (of cells, as stored) on print `from` towards print `to` by block matching on mean absolute
-/// difference, the template renewed slowly. Middles, one a print from `from` on; shorter where it was lost: when the
-/// match is much worse than usual.
+/// Follows what lies in a box (of cells, as stored) on print `from` towards print `to` by block matching on mean
+/// absolute difference, the template renewed slowly. Middles, one a print from `from` on; shorter where it was lost:
+/// when the match is much worse than usual.
 struct CellBox {
     float x = 0, y = 0; ///< middle, cells
     int w = 0, h = 0;   ///< odd
 };
-std::vector<CellBox> followCells(const std::vector<Thumbprint>& prints, std::int64_t from, std::int64_t to, CellBox box);
+std::vector<CellBox> followCells(const std::vector<Thumbprint>& prints, std::int64_t from, std::int64_t to,
+                                 CellBox box);
 
 /// Between cells as stored and fractions of the upright picture.
 SubjectPlace uprightPlace(const CellBox& stored, const Turning& shown);
@@ -57,13 +58,13 @@ CellBox storedCells(const SubjectPlace& upright, const Turning& shown);
 
 /// A thing that was pointed at, followed through its shot.
 struct Pursuit {
-    std::int64_t first = 0;            ///< frame of the first place
-    std::vector<SubjectPlace> places;  ///< one a frame, without gaps
+    std::int64_t first = 0;                     ///< frame of the first place
+    std::vector<SubjectPlace> places;           ///< one a frame, without gaps
     bool lostBefore = false, lostAfter = false; ///< it was lost before the shot began, or ended
 };
-/// Decodes frames [first, past) of the clip, a shot, and follows what lies at `place` (its extent too) on `frame` both ways.
-/// Errors as FrameReader. Throws Cancelled.
-Pursuit pursue(const ClipPtr& clip, std::int64_t frame, const SubjectPlace& place, std::int64_t first, std::int64_t past,
-               const CancelToken& cancel);
+/// Decodes frames [first, past) of the clip, a shot, and follows what lies at `place` (its extent too) on `frame` both
+/// ways. Errors as FrameReader. Throws Cancelled.
+Pursuit pursue(const ClipPtr& clip, std::int64_t frame, const SubjectPlace& place, std::int64_t first,
+               std::int64_t past, const CancelToken& cancel);
 
 } // namespace ulm

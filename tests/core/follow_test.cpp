@@ -105,7 +105,9 @@ TEST_CASE("The crop keeps a walker, a turner and one who is hidden for a while i
     cases[0] = {"walk", {}};
     cases[0].scene.figureX = [](int n) { return 0.2 + 0.6 * n / kFrames; };
     cases[1] = {"turn", {}};
-    cases[1].scene.figureX = [](int n) { return n < 55 ? 0.25 + 0.5 * n / 55 : 0.75 - 0.4 * std::min(1.0, (n - 55) / 30.0); };
+    cases[1].scene.figureX = [](int n) {
+        return n < 55 ? 0.25 + 0.5 * n / 55 : 0.75 - 0.4 * std::min(1.0, (n - 55) / 30.0);
+    };
     cases[2] = {"hidden", {}};
     cases[2].scene.figureX = [](int n) { return 0.25 + 0.5 * n / kFrames; };
     cases[2].scene.hidden = [](int n) { return n >= 45 && n < 55; };

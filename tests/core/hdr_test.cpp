@@ -71,8 +71,7 @@ TEST_CASE("the stage keeps to the reference within half a step of 10 bit, and to
         for (int y = 0; y < 64; ++y)
             for (int x = 0; x < 96; ++x)
                 for (std::uint32_t c = 0; c < 3; ++c)
-                    p.planes[c].row(y)[x] =
-                        0.45f + 0.4f * float(hashNoise(std::uint32_t(x), std::uint32_t(y), 3, c));
+                    p.planes[c].row(y)[x] = 0.45f + 0.4f * float(hashNoise(std::uint32_t(x), std::uint32_t(y), 3, c));
         Picture rgb = p;
         for (Plane& plane : rgb.planes) plane = plane.copy();
         rgbToYcc(p, matrixWeights(9));
@@ -83,8 +82,8 @@ TEST_CASE("the stage keeps to the reference within half a step of 10 bit, and to
         double worst = 0, atBlack = 0;
         for (int y = 0; y < 64; ++y)
             for (int x = 0; x < 96; ++x) {
-                const auto expected = standardRange(
-                    {rgb.planes[0].at(x, y), rgb.planes[1].at(x, y), rgb.planes[2].at(x, y)}, transfer);
+                const auto expected =
+                    standardRange({rgb.planes[0].at(x, y), rgb.planes[1].at(x, y), rgb.planes[2].at(x, y)}, transfer);
                 for (std::size_t c = 0; c < 3; ++c) {
                     const double off = std::abs(expected[c] - out.planes[c].at(x, y));
                     (expected[c] < 0.02 ? atBlack : worst) = std::max(expected[c] < 0.02 ? atBlack : worst, off);

@@ -1,4 +1,5 @@
-// The crop that follows, through the window: chosen, seen to move, bent by a drag, given something to follow by a click.
+// The crop that follows, through the window: chosen, seen to move, bent by a drag, given something to follow by a
+// click.
 #include "core/ticket/frame_step.h"
 #include "tests/window/fixture.h"
 
