@@ -36,13 +36,11 @@ public:
         ++count_;
     }
     // |Σ terms| ≤ over, a column.
-    void bounded(std::vector<std::pair<int, double>> terms, int over, double offset = 0) {
-        terms.emplace_back(over, 1);
+    void bounded(const std::vector<std::pair<int, double>>& terms, int over) {
         for (const double sign : {1.0, -1.0}) {
-            auto signed_ = terms;
-            for (auto& [column, factor] : signed_)
-                if (column != over) factor *= sign;
-            atLeast(signed_, sign * offset);
+            std::vector<std::pair<int, double>> all = {{over, 1}};
+            for (const auto& [column, factor] : terms) all.emplace_back(column, sign * factor);
+            atLeast(all, 0);
         }
     }
     std::vector<double> solve() const {

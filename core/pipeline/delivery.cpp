@@ -269,10 +269,18 @@ Ticket fitToTarget(const Ticket& asked, const Target& target, const MediaFacts& 
         const long stays = std::lround(100 * keptShare(plan, facts.video));
         return stays >= 100 ? std::string("all of the picture stays") : "crop, " + std::to_string(stays) + " % stays";
     };
+    // A crop that the destination alone asks for sits in the middle, wherever the subject is.
+    const auto offerToFollow = [&] {
+        if (!additions || t.frame.fill != "crop" || t.frame.follow != "place" || keptShare(plan, facts.video) > 0.9)
+            return;
+        additions->back().offer = "Follow the subject";
+        additions->back().set = {"frame.aspect=" + aspectText(t.frame.aspect), "frame.follow=subject"};
+    };
     if (target.size) {
         if (plan.width != target.size->w || plan.height != target.size->h) {
             deliver(*target.size);
             tell("frame", "asks " + sizeText(*target.size) + ": " + filled());
+            offerToFollow();
         }
         return t;
     }
@@ -286,6 +294,7 @@ Ticket fitToTarget(const Ticket& asked, const Target& target, const MediaFacts& 
             std::string shapes;
             for (const Size& a : target.aspects) shapes += (shapes.empty() ? "" : " or ") + aspectText(a);
             tell("frame", "asks " + shapes + ": " + filled());
+            offerToFollow();
         }
     }
     double scale = 1;

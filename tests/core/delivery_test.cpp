@@ -157,6 +157,12 @@ TEST_CASE("what a destination adds is told on the step that it touches, and chan
     d = resolve(reader(folder / "a.mp4"), nullptr, taken, card(kUpright));
     CHECK(planOf(d) == "source network scale");
     CHECK(additionTo(*d, "enlarge")->offer.empty());
+    // The crop it asks for sits in the middle; following is one click away, and then offered no more.
+    CHECK(additionTo(*d, "frame")->offer == "Follow the subject");
+    for (const std::string& s : additionTo(*d, "frame")->set) setByAssignment(taken, s);
+    d = resolve(reader(folder / "a.mp4"), nullptr, taken, card(kUpright));
+    CHECK(d->ticket.frame.follow == "subject");
+    CHECK((!additionTo(*d, "frame") || additionTo(*d, "frame")->offer.empty()));
     // A shape, a width and a rate.
     d = at(kSquare, {});
     CHECK(d->size() == Size{60, 60});

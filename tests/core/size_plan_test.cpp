@@ -14,7 +14,10 @@ DeliveryPtr deliveryOf(const std::string& clip, std::initializer_list<std::strin
     Ticket t;
     for (const std::string& s : settings) setByAssignment(t, s);
     std::optional<Target> target;
-    if (maxMb > 0) target.emplace().name = target->title = "limited", target->maxMb = maxMb;
+    if (maxMb > 0) {
+        target.emplace();
+        target->name = target->title = "limited", target->maxMb = maxMb;
+    }
     return resolve(
         std::make_shared<FrameReader>(Clip::openVideo(clip), PacketDecoder::Threads::Frames, std::size_t(32) << 20),
         nullptr, t, target);
