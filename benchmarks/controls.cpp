@@ -50,7 +50,7 @@ Picture treated(const Picture& in, const Readings& r, const Control& c, double v
     return whole(cleanedStage(heldPicture(copyOf(in)), t, knowing(r), false));
 }
 
-void controlTable(const std::vector<Subject>& all, std::ostream& out) {
+void controlTable(const std::vector<KnownPicture>& all, std::ostream& out) {
     const std::vector<Control> controls = {
         {"clean.blocks", "blocking", [](const Picture& p) { return blocky(p, 14); }, {10, 30, 60}, "classic"},
         {"clean.blocks", "blocking", [](const Picture& p) { return blocky(p, 14); }, {10, 30, 60}, "learned"},
@@ -72,7 +72,7 @@ void controlTable(const std::vector<Subject>& all, std::ostream& out) {
         for (std::size_t k = 0; k < c.values.size(); ++k) out << "---|";
         out << "---|---|---|---|\n";
         int falls = 0, kept = 0;
-        for (const Subject& s : all) {
+        for (const KnownPicture& s : all) {
             const Picture bad = c.damage(s.picture);
             const Readings r = lookAt(bad).readings, clean = lookAt(s.picture).readings;
             double last = r.*kind.member;
@@ -146,7 +146,7 @@ std::vector<Excess> excesses() {
             {"flicker", "every second frame brighter by steps", pumping, {0.2, 0.4}, {2, 4, 6}}};
 }
 
-void overdoneTable(const std::vector<Subject>& all, std::ostream& out) {
+void overdoneTable(const std::vector<KnownPicture>& all, std::ostream& out) {
     for (const Excess& e : excesses()) {
         out << "\n### " << e.key << ": " << e.what << "\n\n| picture |";
         for (double v : e.sensible) out << ' ' << v << " |";
@@ -155,7 +155,7 @@ void overdoneTable(const std::vector<Subject>& all, std::ostream& out) {
         for (std::size_t k = 0; k < e.sensible.size() + e.steps.size(); ++k) out << "---|";
         out << "---|---|\n";
         int rises = 0, quiet = 0;
-        for (const Subject& s : all) {
+        for (const KnownPicture& s : all) {
             const auto score = [&](double v) { return judgeOverdone(e.place(s.picture, v)); };
             out << "| " << s.name << " |";
             bool calm = true, up = true;
@@ -185,7 +185,7 @@ void overdoneTable(const std::vector<Subject>& all, std::ostream& out) {
 
 int main(int argc, char** argv) try {
     if (argc != 3) return 2;
-    const std::vector<Subject> all = subjects(argv[1], argv[2]);
+    const std::vector<KnownPicture> all = subjects(argv[1], argv[2]);
     std::ostringstream out;
     out << "# What the controls do\n\nWritten by `./dev validate`. Pictures are those of docs/inspection.md: four "
            "frames of the "

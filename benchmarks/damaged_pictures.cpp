@@ -254,8 +254,8 @@ Picture fewerLines(const Picture& in, double share) {
     return p;
 }
 
-std::vector<Subject> subjects(const std::string& demoFolder, const std::string& picturesFolder) {
-    std::vector<Subject> all;
+std::vector<KnownPicture> subjects(const std::string& demoFolder, const std::string& picturesFolder) {
+    std::vector<KnownPicture> all;
     for (const auto& [name, kind] :
          {std::pair{"wheel", "scene"}, {"shelf", "scene, text"}, {"hands", "scene, skin"}, {"ident", "line art"}})
         all.push_back({name, kind, frameOf(demoFolder + "/masters/" + name + ".mp4", 60)});

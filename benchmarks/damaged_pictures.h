@@ -8,12 +8,12 @@
 /// Clean pictures of several kinds, and known damage to them in known steps: what readings and controls are judged by.
 namespace ulm::bench {
 
-struct Subject {
+struct KnownPicture {
     std::string name, kind;
     Picture picture;
 };
 /// Four frames of the demo's masters and eight photographs of Debian's opencv-doc.
-std::vector<Subject> subjects(const std::string& demoFolder, const std::string& picturesFolder);
+std::vector<KnownPicture> subjects(const std::string& demoFolder, const std::string& picturesFolder);
 
 Picture frameOf(const std::string& path, std::int64_t n);
 Picture copyOf(const Picture& picture);

@@ -45,7 +45,7 @@ std::vector<Test> tests() {
 
 int main(int argc, char** argv) try {
     if (argc != 3) return 2;
-    const std::vector<Subject> all = subjects(argv[1], argv[2]);
+    const std::vector<KnownPicture> all = subjects(argv[1], argv[2]);
     std::ostringstream out;
     out << "# How far the readings can be trusted\n\nWritten by `./dev validate`: clean pictures of several kinds are "
            "damaged in known "
@@ -65,7 +65,7 @@ int main(int argc, char** argv) try {
         out << " in order | quiet clean |\n|---|---|---|";
         for (std::size_t i = 0; i < t.steps.size(); ++i) out << "---|";
         out << "---|---|\n";
-        for (const Subject& s : all) {
+        for (const KnownPicture& s : all) {
             const auto read = [&](const Picture& p) {
                 if (!t.against) return lookAt(p).readings.*kind.member;
                 Plane moved = s.picture.planes[0].copy();

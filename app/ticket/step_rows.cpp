@@ -27,6 +27,9 @@ void StepRows::add(StepBlock* block, const StepPart& part) {
         QWidget* row = k.shown ? rowFor(block, k) : nullptr;
         if (row && k.hidesIdle)
             refreshers_.push_back([row, &k](const Ticket& t, const ClipEntry&) { row->setVisible(k.acts(t)); });
+        if (k.path == "finish.hdr") // nothing to choose on any other clip
+            refreshers_.push_back(
+                [row](const Ticket&, const ClipEntry& c) { row->setVisible(c.clip->facts().video.hdr()); });
         if (k.path == "enlarge.size") addCrop(block, "enlarge.crop", false);
         if (k.path == "frame.fill") addCrop(block, "frame.crop", true);
         if (k.path == "finish.colour.tint") addGreyPicker(block);

@@ -20,7 +20,12 @@ namespace {
 constexpr std::int64_t kMostFrames = 9000, kRuns = 36, kRunFrames = kMostFrames / kRuns;
 constexpr double kMostSound = 1800;
 constexpr std::int64_t kYieldEvery = 5; // samples
-constexpr int kMostWaiting = 4;         // samples read closely or about to be
+// Samples read closely or about to be: two planes of floats and more each, so few of large ones.
+constexpr double kMostWaitingBytes = 256e6;
+int mostWaiting(const PictureFormat& f) {
+    const double bytes = 2 * 1.5 * sizeof(float) * f.width * f.height;
+    return static_cast<int>(std::clamp(kMostWaitingBytes / bytes, 2.0, 4.0));
+}
 
 double median(std::vector<double> v) {
     if (v.empty()) return 0;
@@ -249,7 +254,7 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
                 prints.push_back(thumbprint(*frame.picture, v.colour.fullRange));
                 if (looked % every == every / 2) {
                     // Decoding waits for the readings: pictures of large clips would pile up in memory.
-                    if (waiting >= kMostWaiting) readings.wait();
+                    if (waiting >= mostWaiting(source.format())) readings.wait();
                     ++waiting;
                     auto picture = std::make_shared<Picture>(Picture::make(source.format(), source.format().frame()));
                     source.compute(n, {}, *picture, cancel);

@@ -38,6 +38,7 @@ TEST_CASE("exposure, saturation and a look-up table show on the table at once, a
     b.set({"clean.on=false", "enlarge.on=false", "frame.on=false", "finish.on=false"});
     const QPointF middle = b.table().pictureRect().center();
     const QColor before = around(b, middle);
+    CHECK(b.find("finish.hdr")->isHidden()); // it is no HDR clip
 
     b.set({"finish.light.exposure=1", "finish.sharpen.amount=0"});
     CHECK(around(b, middle).lightnessF() > before.lightnessF() + 0.06);
