@@ -135,8 +135,8 @@ void BenchPage::askForPlace(const QString& words, void (BenchPage::*then)(const 
     table_->table().setFocus();
 }
 
-// Follows what was clicked on through its shot, in the background, and pins the crop to it. Where it is lost that is
-// told.
+// Follows what was clicked on through its shot, in the background, and pins the crop to it. Where it could not be
+// followed to the shot's ends that is told.
 void BenchPage::followFrom(const QPointF& place) {
     const ClipEntry* c = project_.currentClip();
     const DeliveryPtr d = live_->deliveries().onTable();
@@ -146,26 +146,27 @@ void BenchPage::followFrom(const QPointF& place) {
     const float side = 0.2f * float(std::min(f.width, f.height));
     const SubjectPlace at{float(s.x() / f.width), float(s.y() / f.height), side / float(f.width),
                           side / float(f.height)};
-    const auto [first, past] = shotAround(d->found->cuts, c->playhead, c->clip->frameCount());
-    inBackground(Lane::Quick, [=, this, first = first, past = past, self = QPointer<QObject>(this), clip = c->clip,
-                               frame = c->playhead, path = c->path] {
+    constexpr std::int64_t kMostAway = 1500; // frames each way: nobody waits for more
+    const auto shot = shotAround(d->found->cuts, c->playhead, c->clip->frameCount());
+    const std::int64_t first = std::max(shot.first, c->playhead - kMostAway),
+                       past = std::min(shot.second, c->playhead + kMostAway);
+    inBackground(Lane::Quick, [=, this, self = QPointer<QObject>(this), clip = c->clip, frame = c->playhead,
+                               path = c->path] {
         try {
             const Pursuit p = pursue(clip, frame, at, first, past, {});
             onInterface(self, [=, this] {
                 const ClipEntry* now = project_.currentClip();
                 if (!now || now->path != path) return; // another clip is on the table by now
                 project_.edit([&](Ticket& t) { pinPursuit(t, p, [&](std::int64_t n) { return clip->secondsAt(n); }); });
-                if (!p.lostBefore && !p.lostAfter) return;
+                const std::int64_t end = p.first + std::int64_t(p.places.size());
+                if (p.first <= shot.first && end >= shot.second) return;
                 const auto time = [&](std::int64_t n) { return timeText(clip->secondsAt(n)); };
-                const std::int64_t end = p.first + std::int64_t(p.places.size()) - 1;
                 project_.tell(Error(
                     Fault::Input, path.toStdString(),
-                    tr("what you clicked on was lost %1")
-                        .arg(p.lostBefore && p.lostAfter ? tr("before %1 and after %2").arg(time(p.first), time(end))
-                             : p.lostAfter               ? tr("after %1").arg(time(end))
-                                                         : tr("before %1").arg(time(p.first)))
+                    tr("what you clicked on could be followed from %1 to %2 only")
+                        .arg(time(p.first), time(end - 1))
                         .toStdString(),
-                    tr("Go there and click on it again; until then the crop follows the subject that was found.")
+                    tr("Go to either end and click on it again; beyond, the crop follows the subject that was found.")
                         .toStdString()));
             });
         } catch (const Error& e) {
@@ -181,7 +182,8 @@ void BenchPage::makeGrey(const QPointF& place) {
     if (!d) return;
     inBackground(Lane::Quick, [=, this, self = QPointer<QObject>(this), stage = live_->deliveries().stage()] {
         try {
-            const auto light = lightAt(*d, project_.engine(), stage, {place.x(), place.y()});
+            Engine once(0); // the project's may be gone by then
+            const auto light = lightAt(*d, once, stage, {place.x(), place.y()});
             onInterface(self, [=, this] {
                 const WhiteBalance b = whiteBalanceFor(light);
                 project_.edit([&](Ticket& t) {

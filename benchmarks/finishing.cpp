@@ -8,6 +8,7 @@
 #include "core/finish/colour_stage.h"
 #include "core/finish/glow_stage.h"
 #include "core/finish/table_stage.h"
+#include "core/finish/vignette_stage.h"
 #include "core/framing/follow.h"
 #include "core/inspect/inspection.h"
 #include "core/media/frame_convert.h"

@@ -3,7 +3,6 @@
 #include "core/finish/colour.h"
 #include "core/finish/pixel_stage.h"
 #include "core/picture/colour.h"
-#include "core/picture/hash_noise.h"
 
 #include <algorithm>
 #include <cmath>
@@ -99,28 +98,6 @@ private:
     std::vector<float> light_, gain_;
 };
 
-class DitherStage : public Stage {
-public:
-    explicit DitherStage(StagePtr input) : Stage({input}, input->format(), KeyMaker("dither").add(input)) {}
-    const char* name() const override { return "dither"; }
-    bool worthKeeping() const override { return false; }
-    void compute(std::int64_t frame, std::span<const Picture> in, Picture& out, const CancelToken&) const override {
-        for (int c = 0; c < 3; ++c) {
-            const float step = 0.5f / (c ? 224.f : 219.f); // two even numbers in ±1/2 step: triangular, ±1
-            const Rect r = out.planes[c].area();
-            for (int y = r.y; y < r.bottom(); ++y) {
-                const float* from = in[0].planes[c].row(y);
-                float* to = out.planes[c].row(y);
-                for (int x = 0; x < r.w; ++x) {
-                    const auto column = std::uint32_t(r.x + x), row = std::uint32_t(y), n = std::uint32_t(frame);
-                    to[x] = from[x] + step * (hashNoise(column, row, n, std::uint32_t(2 * c)) +
-                                              hashNoise(column, row, n, std::uint32_t(2 * c + 1)));
-                }
-            }
-        }
-    }
-};
-
 } // namespace
 
 double pqLight(double signal) {
@@ -167,7 +144,5 @@ std::array<double, 3> standardRange(const std::array<double, 3>& signal, int tra
 }
 
 StagePtr toStandardRange(StagePtr input) { return std::make_shared<HdrStage>(std::move(input)); }
-
-StagePtr dithered(StagePtr input) { return std::make_shared<DitherStage>(std::move(input)); }
 
 } // namespace ulm

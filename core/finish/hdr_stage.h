@@ -26,8 +26,4 @@ std::array<double, 3> standardRange(const std::array<double, 3>& signal, int tra
 /// within one and a half where a channel goes to black.
 StagePtr toStandardRange(StagePtr input);
 
-/// Triangular noise of one 8-bit step, the same for a frame and a place: rounding to 8 bit then bands no slope
-/// (Lipshitz, Wannamaker & Vanderkooy 1992).
-StagePtr dithered(StagePtr input);
-
 } // namespace ulm

@@ -173,7 +173,8 @@ void follow(const FollowWish& wish, std::int64_t first, std::int64_t past, const
 std::uint64_t keyOf(const FollowWish& w, double windowW, double windowH) {
     KeyMaker key("follow");
     key.add(windowW).add(windowH).add(w.fps).add(int(w.moves));
-    for (const auto& p : w.subject) key.add(double(p.x)).add(double(p.y)).add(double(p.w)).add(double(p.h));
+    static_assert(sizeof(FollowWish::Place) == 4 * sizeof(float)); // no padding: hashed as it lies
+    key.add(w.subject.data(), w.subject.size() * sizeof(FollowWish::Place));
     for (const auto c : w.cuts) key.add(c);
     for (const Pin& p : w.pins) key.add(p.frame).add(p.x).add(p.y);
     return key;

@@ -429,8 +429,6 @@ Pursuit pursue(const ClipPtr& clip, std::int64_t frame, const SubjectPlace& plac
     for (const SubjectPlace& at : p.places) xs.push_back(at.x), ys.push_back(at.y);
     smooth(xs), smooth(ys);
     for (std::size_t k = 0; k < xs.size(); ++k) p.places[k].x = xs[k], p.places[k].y = ys[k];
-    p.lostBefore = p.first > first;
-    p.lostAfter = p.first + std::int64_t(p.places.size()) < past;
     return p;
 }
 

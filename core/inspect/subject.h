@@ -58,9 +58,8 @@ CellBox storedCells(const SubjectPlace& upright, const Turning& shown);
 
 /// A thing that was pointed at, followed through its shot.
 struct Pursuit {
-    std::int64_t first = 0;                     ///< frame of the first place
-    std::vector<SubjectPlace> places;           ///< one a frame, without gaps
-    bool lostBefore = false, lostAfter = false; ///< it was lost before the shot began, or ended
+    std::int64_t first = 0;           ///< frame of the first place
+    std::vector<SubjectPlace> places; ///< one a frame, without gaps; ends where it was lost
 };
 /// Decodes frames [first, past) of the clip, a shot, and follows what lies at `place` (its extent too) on `frame` both
 /// ways. Errors as FrameReader. Throws Cancelled.

@@ -2,6 +2,7 @@
 
 #include "core/codec/video_codec.h"
 #include "core/engine/resample_stage.h"
+#include "core/finish/dither_stage.h"
 #include "core/finish/hdr_stage.h"
 #include "core/media/deinterlace_stage.h"
 #include "core/picture/colour.h"
@@ -148,6 +149,9 @@ std::vector<std::string> Delivery::remarks() const {
         all.push_back(
             "its HDR colours stay as they are; data on the mastering screen and on brightness are not carried "
             "over");
+    if (v.hdr() && !standardises(ticket, v) && toned != before)
+        all.push_back(
+            "its light and colour are set as if it were no HDR clip: bring it to standard range (Finish, HDR)");
     if ((v.interlaced || found->fieldOrder != "progressive") && !deinterlaces(ticket, *found, v))
         all.push_back(!v.upright() ? "it is interlaced and turned: both fields stay woven into one picture"
                                    : "it is interlaced: both fields stay woven into one picture; Motion makes whole "

@@ -3,9 +3,9 @@
 #include "core/finish/colour_stage.h"
 #include "core/finish/glow_stage.h"
 #include "core/finish/table_stage.h"
+#include "core/finish/vignette_stage.h"
 #include "core/ticket/step.h"
 
-#include <algorithm>
 #include <cmath>
 
 namespace ulm {
@@ -126,15 +126,6 @@ StepPart lightPart() {
     p.told = told;
     p.build = lit;
     p.tones = true;
-    p.scale = [](Ticket& t, const Inspection&, double by) {
-        if (!t.finish.on) return;
-        Colour& c = t.finish.colour;
-        for (const Said& s : kSaid) { // white balance is right or wrong, not strong or faint
-            if (s.value == &Colour::warmth || s.value == &Colour::tint || s.value == &Colour::hue) continue;
-            const double most = s.value == &Colour::exposure ? 3 : 100;
-            c.*s.value = std::clamp(std::round(c.*s.value * by * 100) / 100, -most, most);
-        }
-    };
     return p;
 }
 
@@ -176,12 +167,6 @@ StepPart glowPart() {
         b.picture = vignette(b.picture, f.vignette / 100);
     };
     p.tones = true;
-    p.scale = [](Ticket& t, const Inspection&, double by) {
-        auto& f = t.finish;
-        if (!f.on) return;
-        f.glow.amount = std::min(100.0, std::round(f.glow.amount * by));
-        f.vignette = std::clamp(std::round(f.vignette * by), -100.0, 100.0);
-    };
     return p;
 }
 

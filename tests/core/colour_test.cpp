@@ -3,6 +3,7 @@
 #include "core/finish/colour_stage.h"
 #include "core/finish/glow_stage.h"
 #include "core/finish/unsharp_stage.h"
+#include "core/finish/vignette_stage.h"
 #include "core/picture/colour.h"
 #include "core/picture/hash_noise.h"
 #include "tests/support/contract.h"

@@ -1,5 +1,6 @@
 // HDR brought to standard range: published values, the reference, and what a destination gets.
 #include "core/deliver/export.h"
+#include "core/finish/dither_stage.h"
 #include "core/finish/hdr_stage.h"
 #include "core/picture/colour.h"
 #include "core/picture/hash_noise.h"
@@ -130,6 +131,10 @@ TEST_CASE("a destination that takes no HDR gets standard range, and that is said
     const DeliveryPtr alone = resolve(reader, nullptr, {});
     CHECK(alone->result->format().colour.transfer == 16);
     CHECK(says(alone->remarks(), "HDR colours stay"));
+    Ticket brighter;
+    setByAssignment(brighter, "finish.light.exposure=0.5");
+    CHECK(says(resolve(reader, nullptr, brighter)->remarks(), "as if it were no HDR clip"));
+    CHECK_FALSE(says(resolve(reader, nullptr, brighter, card)->remarks(), "as if it were no HDR clip"));
     const DeliveryPtr plain = resolve(reader, nullptr, {}, card);
     CHECK(plain->result->format().colour.transfer == 1);
     CHECK(plain->before->format().colour.transfer == 1); // both sides are seen the same way
