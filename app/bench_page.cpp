@@ -97,7 +97,7 @@ BenchPage::BenchPage(Project& project, QWidget* parent) : QWidget(parent), proje
                     &BenchPage::followFrom);
     });
     connect(&table_->table(), &ViewingTable::placeChosen, this, [this](const QPointF& d) {
-        if (placeFor_) (this->*placeFor_)(d);
+        if (placeFor_) placeFor_(d);
     });
 }
 
@@ -130,7 +130,7 @@ void BenchPage::addSpot(const QPointF& d) {
 
 void BenchPage::askForPlace(const QString& words, void (BenchPage::*then)(const QPointF&)) {
     player_->pause();
-    placeFor_ = then;
+    placeFor_ = [this, then](const QPointF& place) { (this->*then)(place); };
     table_->table().askForPlace(words);
     table_->table().setFocus();
 }
@@ -202,12 +202,12 @@ void BenchPage::dragCrop(const QPointF& by, bool done) {
     const Delivery* d = live_->delivery();
     if (done) return project_.endStroke();
     if (!d || !d->ticket.frame.on || d->ticket.frame.fill != "crop") return;
-    const VideoFacts& v = d->facts.video;
+    const Pose& held = d->pose();
     const FramingPlan f = d->planAt(live_->deliveries().stage());
-    const double scale = f.w / f.srcW, roomX = (v.width - f.srcW) * scale, roomY = (v.height - f.srcH) * scale;
+    const double scale = f.w / f.srcW, roomX = (held.width - f.srcW) * scale, roomY = (held.height - f.srcH) * scale;
     const double x = roomX > 1 ? f.srcX * scale / roomX - by.x() / roomX : d->ticket.frame.x,
                  y = roomY > 1 ? f.srcY * scale / roomY - by.y() / roomY : d->ticket.frame.y;
-    project_.edit([&](Ticket& t) { placeCrop(t, f, v, live_->deliveries().seconds(), x, y); }, "crop");
+    project_.edit([&](Ticket& t) { placeCrop(t, f, held, live_->deliveries().seconds(), x, y); }, "crop");
 }
 
 void BenchPage::markEnd(bool end) {

@@ -3,6 +3,7 @@
 #include "app/live/live.h"
 
 #include <QWidget>
+#include <functional>
 
 namespace ulm::app {
 
@@ -62,8 +63,8 @@ private:
     SpotsColumn* spots_;
     TargetBar* targets_;
     bool fullTable_ = false;
-    void (BenchPage::*placeFor_)(const QPointF&) = nullptr; ///< what a place that was asked for is for
-    QString lastFault_ = "blocking";                        ///< what V brings back
+    std::function<void(const QPointF&)> placeFor_; ///< what a place that was asked for is for
+    QString lastFault_ = "blocking";               ///< what V brings back
     TicketSheet* ticket_;
     TablePanel* table_;
     ReelStrip* reel_;

@@ -150,6 +150,30 @@ int main(int argc, char** argv) {
     camera.take("bench-follow");
     if (camera.done()) return 0;
     window.project().undo();
+    // Held straight, steadied, with a mark of one's own clear of what the destination covers.
+    window.project().setCurrent(3);
+    ulm::Ticket own = window.project().at(3).ticket;
+    for (const char* set : {"frame.straighten=-3", "motion.stabilise=60", "finish.mark.text=Tern Street Pottery",
+                            "finish.mark.size=60", "finish.fade.in=0.5"})
+        ulm::setByAssignment(own, set);
+    window.project().change(own);
+    window.project().putOnTable("sparrowgate");
+    window.project().setPlayhead(100);
+    window.bench().table().table().setSafeAreas(true);
+    window.bench().ticket().step("frame")->setOpen(true);
+    camera.settle();
+    camera.take("bench-held");
+    if (camera.done()) return 0;
+    window.bench().ticket().step("motion")->setOpen(true);
+    camera.settle();
+    camera.take("bench-times");
+    if (camera.done()) return 0;
+    window.bench().ticket().step("finish")->setOpen(true);
+    camera.settle();
+    camera.take("bench-mark");
+    if (camera.done()) return 0;
+    window.bench().table().table().setSafeAreas(false);
+    window.project().undo();
     window.bench().ticket().step("clean")->setOpen(true);
     window.setNight(true);
     window.project().setCurrent(1);

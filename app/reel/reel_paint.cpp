@@ -81,11 +81,11 @@ void ReelStrip::paintThumbnails(QPainter& p) {
 
 // Where the crop is, along the thumbnails: from their upper edge (left, or top) to the lower one; pins as diamonds.
 void ReelStrip::paintCropPath(QPainter& p, const Delivery& d) {
-    const VideoFacts& v = d.facts.video;
+    const Size held = d.pose().size();
     const auto middle = [&](std::int64_t frame) {
         const FramingPlan plan = d.planAt(d.clock.stageOf(frame));
-        const bool across = v.width - plan.srcW >= v.height - plan.srcH;
-        const double at = across ? (plan.srcX + plan.srcW / 2) / v.width : (plan.srcY + plan.srcH / 2) / v.height;
+        const bool across = held.w - plan.srcW >= held.h - plan.srcH;
+        const double at = across ? (plan.srcX + plan.srcW / 2) / held.w : (plan.srcY + plan.srcH / 2) / held.h;
         return 3 + at * (kThumbs - 6);
     };
     QPolygonF path;

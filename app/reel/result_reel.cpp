@@ -1,6 +1,7 @@
 #include "app/reel/result_reel.h"
 
 #include "app/tasks/image.h"
+#include "core/ticket/motion_step.h"
 
 #include <cmath>
 
@@ -43,18 +44,24 @@ double ResultReel::share() const {
     return p && all ? double(all->size()) / double(p->frames()) : 0;
 }
 
-double ResultReel::speed() const {
+bool ResultReel::asFilmed() const {
     const Delivery* p = live_.delivery();
-    return p ? p->clock.speed() : 1;
+    return !p || !changesTime(p->ticket);
 }
 
-std::int64_t ResultReel::indexAt(double seconds) const {
+double ResultReel::clipSeconds(double movie) const {
     const Delivery* p = live_.delivery();
-    const ClipEntry* c = project_.currentClip();
-    if (!p || !c || !c->clip) return -1;
-    const double since =
-        (seconds - c->clip->secondsAt(p->clock.sourceOf(p->clock.first()))) / p->clock.speed(); // of the movie
-    return since < -1e-6 || since >= p->seconds() ? -1 : p->clock.deliveredAt(since);
+    return p ? p->clock.clipSeconds(movie) : movie;
+}
+
+double ResultReel::movieSeconds(double clip) const {
+    const Delivery* p = live_.delivery();
+    return p ? p->clock.movieSeconds(clip) : clip;
+}
+
+std::int64_t ResultReel::indexAt(double movie) const {
+    const Delivery* p = live_.delivery();
+    return !p || movie < -1e-6 || movie >= p->seconds() ? -1 : p->clock.deliveredAt(movie);
 }
 
 void ResultReel::start() {

@@ -17,12 +17,15 @@ public:
 
     /// Delivered frame `index`; null where it is not rendered yet.
     QImage picture(std::size_t index) const;
-    /// The delivered frame on show `seconds` into the clip (the source's own time); −1 outside the stretch.
-    std::int64_t indexAt(double seconds) const;
+    /// The delivered frame on show `seconds` into the movie; −1 outside it.
+    std::int64_t indexAt(double movie) const;
+    /// Between the movie's seconds and the clip's.
+    double clipSeconds(double movie) const;
+    double movieSeconds(double clip) const;
     /// Share of the frames that are rendered, and which of them.
     double share() const;
-    /// How many times as fast as the clip the result runs.
-    double speed() const;
+    /// The result runs as the clip does: its sound fits.
+    bool asFilmed() const;
     const std::map<std::size_t, QImage>* rendered() const;
 
 signals:

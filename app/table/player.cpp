@@ -37,6 +37,8 @@ Player::~Player() { stopSound(); }
 
 double Player::now() const { return startedAt_ + speed_ * double(clock_.elapsed()) / 1000; }
 
+double Player::clipNow() const { return of_ == Of::Result ? reel_.clipSeconds(now()) : now(); }
+
 void Player::begin(Of of, double speed) {
     of_ = of;
     speed_ = speed;
@@ -61,12 +63,10 @@ void Player::play() {
 void Player::playResult() {
     const ClipEntry* c = project_.currentClip();
     if (playing_ || !c || !c->clip) return;
-    if (const Ticket::Stretch s = project_.shownTicket().stretch;
-        s.on && reel_.indexAt(c->clip->secondsAt(c->playhead)) < 0)
-        project_.setPlayhead(c->clip->frameAt(s.from));
-    // The clock is the clip's: it runs as fast as the result goes through it.
-    begin(Of::Result, reel_.speed());
-    if (speed_ == 1) startSoundSoon(); // sound at another speed is heard in the file only
+    begin(Of::Result, 1);
+    startedAt_ = reel_.movieSeconds(startedAt_);
+    if (reel_.indexAt(startedAt_) < 0) startedAt_ = 0;
+    if (reel_.asFilmed()) startSoundSoon(); // sound at another speed is heard in the file only
     showResult(startedAt_);
 }
 
@@ -83,18 +83,17 @@ void Player::shuttle(int direction) {
 
 // What is rendered is shown; where nothing is yet, the last picture stays and the words say so. The end leads back to
 // the beginning, so that a short stretch can be judged again and again.
-void Player::showResult(double seconds) {
-    const std::int64_t index = reel_.indexAt(seconds);
+void Player::showResult(double movie) {
+    const std::int64_t index = reel_.indexAt(movie);
     const ClipEntry* c = project_.currentClip();
     if (index < 0) {
-        const Ticket::Stretch s = project_.shownTicket().stretch;
-        startedAt_ = s.on ? s.from : 0;
+        startedAt_ = 0;
         clock_.restart();
         stopSound();
-        if (speed_ == 1) startSoundSoon();
+        if (reel_.asFilmed()) startSoundSoon();
         return;
     }
-    project_.setPlayhead(c->clip->frameAt(seconds));
+    project_.setPlayhead(c->clip->frameAt(reel_.clipSeconds(movie) + 1e-6));
     const QImage image = reel_.picture(static_cast<std::size_t>(index));
     if (!image.isNull()) last_ = image;
     if (last_.isNull()) { // nothing at all yet: a black picture that says so
@@ -110,7 +109,7 @@ void Player::showResult(double seconds) {
 
 void Player::startSoundSoon() {
     const ClipEntry* c = project_.currentClip();
-    if (sound_ && soundOf_ == c->path) return startSound(sound_, now());
+    if (sound_ && soundOf_ == c->path) return startSound(sound_, clipNow());
     const QPointer<QObject> self(this);
     inBackground(Lane::Quick, [this, self, path = c->path] {
         auto sound = std::make_shared<PlainSound>();
@@ -122,7 +121,7 @@ void Player::startSoundSoon() {
             sound_ = sound;
             soundOf_ = path;
             const ClipEntry* now_ = project_.currentClip();
-            if (playing_ && speed_ == 1 && now_ && now_->path == path) startSound(sound, now());
+            if (playing_ && speed_ == 1 && now_ && now_->path == path) startSound(sound, clipNow());
         });
     });
 }

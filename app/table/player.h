@@ -40,8 +40,9 @@ private:
     void begin(Of of, double speed);
     void startPictures();
     void startSoundSoon();
-    void showResult(double seconds);
-    double now() const;
+    void showResult(double movie);
+    double now() const; ///< of the clip; of the movie where the result plays
+    double clipNow() const;
     void startSound(std::shared_ptr<PlainSound> sound, double from);
     void stopSound();
 
@@ -52,7 +53,7 @@ private:
     double speed_ = 1;
     QImage last_;
     std::uint64_t round_ = 0;
-    double startedAt_ = 0; ///< clip seconds
+    double startedAt_ = 0; ///< as now()
     QElapsedTimer clock_;
     std::atomic<double> shared_{0}; ///< now(), for the decoding thread
     QTimer tick_;

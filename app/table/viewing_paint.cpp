@@ -75,12 +75,19 @@ void ViewingTable::paintPlaying(QPainter& painter) {
         painter.drawImage(pic, playing_);
     } else { // the original, in the place that the delivered picture will have
         const PictureFormat& stored = live_.delivery()->source->format();
-        const double kx = double(playing_.width()) / stored.width, ky = double(playing_.height()) / stored.height;
-        const QPointF a = live_.toSource({double(plan.x), double(plan.y)}),
-                      b = live_.toSource({double(plan.x + plan.w), double(plan.y + plan.h)});
-        painter.drawImage(
+        const std::int64_t stage = live_.deliveries().stage();
+        const auto at = [&](double x, double y) {
+            const Point p = live_.delivery()->toDelivered(stage, {x, y});
+            return QPointF(pic.x() + p.x * scale(), pic.y() + p.y * scale());
+        };
+        const QPointF o = at(0, 0), x = at(stored.width, 0) - o, y = at(0, stored.height) - o;
+        painter.save();
+        painter.setClipRect(
             QRectF(pic.x() + plan.x * scale(), pic.y() + plan.y * scale(), plan.w * scale(), plan.h * scale()),
-            playing_, QRectF(a.x() * kx, a.y() * ky, (b.x() - a.x()) * kx, (b.y() - a.y()) * ky));
+            Qt::IntersectClip);
+        painter.setTransform(QTransform(x.x(), x.y(), y.x(), y.y(), o.x(), o.y()), true);
+        painter.drawImage(QRectF(0, 0, 1, 1), playing_);
+        painter.restore();
     }
     if (safeAreas_) paintSafeAreas(painter, pic);
     const QRectF box(12, 10, 12 + QFontMetrics(words(8.5)).horizontalAdvance(playingWords_), 22);
@@ -310,11 +317,15 @@ void ViewingTable::paintSafeAreas(QPainter& painter, const QRectF& pic) {
     };
     painter.save();
     painter.setClipRect(pic, Qt::IntersectClip);
-    if (pic.height() > pic.width() * 1.3) {
-        hatch({pic.x(), pic.y(), pic.width(), pic.height() * 0.09});
-        hatch({pic.x(), pic.bottom() - pic.height() * 0.2, pic.width(), pic.height() * 0.2});
-        hatch(
-            {pic.right() - pic.width() * 0.14, pic.y() + pic.height() * 0.45, pic.width() * 0.14, pic.height() * 0.35});
+    // What the destination covers; where its card says nothing the usual margin alone is drawn.
+    if (const Delivery* d = live_.delivery(); d && d->target && d->target->covered.any()) {
+        const auto& c = d->target->covered;
+        const double l = pic.width() * c.left / 100, r = pic.width() * c.right / 100, t = pic.height() * c.top / 100,
+                     b = pic.height() * c.bottom / 100;
+        hatch({pic.x(), pic.y(), pic.width(), t});
+        hatch({pic.x(), pic.bottom() - b, pic.width(), b});
+        hatch({pic.x(), pic.y() + t, l, pic.height() - t - b});
+        hatch({pic.right() - r, pic.y() + t, r, pic.height() - t - b});
     }
     painter.setPen(QPen(Qt::white, 1, Qt::DashLine));
     painter.setBrush(Qt::NoBrush);

@@ -21,19 +21,18 @@ CropMap::CropMap(Project& project, Live& live, QWidget* parent) : QWidget(parent
 }
 
 QRectF CropMap::picture() const {
-    const ClipEntry* c = project_.currentClip();
-    if (!c || !c->clip) return {};
-    const VideoFacts& v = c->clip->facts().video;
-    QSizeF size = QSizeF(v.width, v.height).scaled(QSizeF(width() - 2, kHeight - 6), Qt::KeepAspectRatio);
+    const Delivery* d = live_.delivery();
+    if (!d) return {};
+    QSizeF size =
+        QSizeF(d->pose().width, d->pose().height).scaled(QSizeF(width() - 2, kHeight - 6), Qt::KeepAspectRatio);
     return {QPointF((width() - size.width()) / 2, 3), size};
 }
 
 QRectF CropMap::window() const {
-    const ClipEntry* c = project_.currentClip();
     const Delivery* p = live_.delivery();
-    if (!c || !c->clip || !p) return {};
+    if (!p) return {};
     const QRectF all = picture();
-    const double k = all.width() / c->clip->facts().video.width;
+    const double k = all.width() / p->pose().width;
     const FramingPlan f = p->planAt(live_.deliveries().stage());
     return {all.x() + f.srcX * k, all.y() + f.srcY * k, f.srcW * k, f.srcH * k};
 }
@@ -67,7 +66,16 @@ void CropMap::paintEvent(QPaintEvent*) {
     QPainter p(this);
     p.setRenderHint(QPainter::SmoothPixmapTransform);
     p.fillRect(all, t.surround);
-    p.drawImage(all, c->thumbnail);
+    // As the clip is held: turned, straightened, cut.
+    const Pose& held = live_.delivery()->pose();
+    const Affine& m = held.still;
+    p.save();
+    p.setClipRect(all);
+    p.translate(all.topLeft());
+    p.scale(all.width() / held.width, all.height() / held.height);
+    p.setTransform(QTransform(m.a, m.d, m.b, m.e, m.c, m.f), true);
+    p.drawImage(QRectF(0, 0, held.clip.w, held.clip.h), c->thumbnail);
+    p.restore();
     p.setClipRegion(QRegion(all.toAlignedRect()).subtracted(kept.toAlignedRect()));
     p.fillRect(all, QColor(t.paper.red(), t.paper.green(), t.paper.blue(), 185));
     p.setClipping(false);

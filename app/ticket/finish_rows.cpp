@@ -33,7 +33,7 @@ QWidget* StepRows::fileRow(StepBlock* block, const TicketKey& k) {
     connect(choose, &QPushButton::clicked, this, [this, &k, ending] {
         const QString before = QString::fromStdString(k.get(project_.shownTicket()).get<std::string>());
         const QString file = QFileDialog::getOpenFileName(window_, tr("Choose a file"), QFileInfo(before).path(),
-                                                          tr("Look-up tables (*%1)").arg(ending));
+                                                          tr("Files (*%1)").arg(ending));
         if (!file.isEmpty()) set(k.path, file.toStdString());
     });
     connect(none, &QToolButton::clicked, this, [this, &k] {

@@ -64,7 +64,7 @@ QWidget* StepRows::rowFor(StepBlock* block, const TicketKey& k) {
     case TicketKey::Kind::Size: return sizeRow(block, k);
     case TicketKey::Kind::Method: return methodRow(block, k);
     case TicketKey::Kind::File: return fileRow(block, k);
-    case TicketKey::Kind::Text: return pinsRow(block, k);
+    case TicketKey::Kind::Text: return k.path == "frame.pins" ? pinsRow(block, k) : textRow(block, k);
     default: return slider(block, k);
     }
 }
@@ -135,8 +135,8 @@ void StepRows::addCrop(StepBlock* block, const char* name, bool ofFrame) {
                 const Delivery* d = live_.delivery();
                 const bool frame = ofFrame || (d && d->ticket.frame.on); // a destination may have switched it on
                 if (frame && d)
-                    return placeCrop(t, d->planAt(live_.deliveries().stage()), d->facts.video,
-                                     live_.deliveries().seconds(), to.x(), to.y());
+                    return placeCrop(t, d->planAt(live_.deliveries().stage()), d->pose(), live_.deliveries().seconds(),
+                                     to.x(), to.y());
                 (frame ? t.frame.x : t.enlarge.x) = to.x();
                 (frame ? t.frame.y : t.enlarge.y) = to.y();
             },

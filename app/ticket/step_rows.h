@@ -37,6 +37,7 @@ private:
     QWidget* sizeRow(StepBlock* block, const TicketKey& key);
     QWidget* methodRow(StepBlock* block, const TicketKey& key);
     QWidget* fileRow(StepBlock* block, const TicketKey& key);
+    QWidget* textRow(StepBlock* block, const TicketKey& key);
     QWidget* pinsRow(StepBlock* block, const TicketKey& key);
     void addGreyPicker(StepBlock* block);
     void addGroup(StepBlock* block, const StepPart& part, const TicketKey& first);

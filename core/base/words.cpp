@@ -37,6 +37,22 @@ std::string didYouMean(const std::string& word, const std::vector<std::string>& 
     return near.empty() ? "" : " Did you mean " + near + "?";
 }
 
+std::string capitalised(std::string text) {
+    if (!text.empty() && text[0] >= 'a' && text[0] <= 'z') text[0] = static_cast<char>(text[0] - 'a' + 'A');
+    return text;
+}
+
+std::optional<double> takeNumber(std::string_view& text, char end) {
+    double v = 0;
+    const auto [stop, failed] = std::from_chars(text.data(), text.data() + text.size(), v);
+    if (failed != std::errc() || !std::isfinite(v)) return {};
+    text.remove_prefix(std::size_t(stop - text.data()));
+    if (end == 0) return text.empty() ? std::optional(v) : std::nullopt;
+    if (text.empty() || text[0] != end) return {};
+    text.remove_prefix(1);
+    return v;
+}
+
 std::string listed(const std::vector<std::string>& words) {
     std::string all;
     for (const std::string& w : words) all += (all.empty() ? "" : ", ") + w;

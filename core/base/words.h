@@ -2,6 +2,7 @@
 
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 namespace ulm {
@@ -11,6 +12,12 @@ namespace ulm {
 std::string nearWord(const std::string& word, const std::vector<std::string>& known);
 /// " Did you mean X?", or empty.
 std::string didYouMean(const std::string& word, const std::vector<std::string>& known);
+
+/// With a capital letter in front.
+std::string capitalised(std::string text);
+
+/// A number in front of `text` up to `end` (0: its end), both taken off it; none where there is none, or no finite one.
+std::optional<double> takeNumber(std::string_view& text, char end);
 
 /// "a, b, c".
 std::string listed(const std::vector<std::string>&);

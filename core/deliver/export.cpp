@@ -74,7 +74,10 @@ public:
         clip_ = Clip::openVideo(job_.source, cancel_);
         result_.source = job_.source;
         result_.output = job_.output;
-        reader_ = std::make_shared<FrameReader>(clip_, PacketDecoder::Threads::Frames, std::size_t(48) << 20);
+        // Backwards every frame comes before the one that is decoded first: the more are kept, the less is decoded
+        // twice.
+        const std::size_t kept = std::size_t(changesTime(job_.ticket) && job_.ticket.motion.reverse ? 256 : 48) << 20;
+        reader_ = std::make_shared<FrameReader>(clip_, PacketDecoder::Threads::Frames, kept);
         delivery_ = resolve(reader_, found(), job_.ticket, job_.target);
         const Delivery& d = *delivery_;
         result_.ticket = d.ticket;
@@ -136,11 +139,15 @@ private:
         SoundSource s;
         s.path = job_.source;
         for (const AudioFacts& a : d.facts.audio) s.tracks[a.stream] = soundPlan(t, a);
-        s.whole = !t.stretch.on;
+        s.whole = !t.stretch.on && !t.motion.reverse;
         s.zero = clip_->fileSecondsAt(d.clock.sourceOf(d.clock.first()));
         s.from = s.zero;
-        s.speed = d.clock.speed();
-        s.to = s.zero + d.seconds() * s.speed;
+        const double start = d.clock.clipSeconds(0);
+        s.to = s.zero + d.clock.clipSeconds(d.seconds()) - start;
+        if (changesTime(t))
+            s.movieAt = [clock = d.clock, start](double since) { return clock.movieSeconds(start + since); };
+        if (t.finish.on) s.fadeIn = t.finish.fade.in, s.fadeOut = t.finish.fade.out;
+        s.seconds = d.seconds();
         return s;
     }
 

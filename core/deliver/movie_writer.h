@@ -18,8 +18,11 @@ struct SoundSource {
     std::map<int, SoundPlan> tracks; ///< by stream of the file; those not named are left out
     double from = 0, to = 0;         ///< seconds on the file's own clock; `whole` takes everything
     bool whole = true;
-    double zero = 0;  ///< file time that becomes 0
-    double speed = 1; ///< [0.1, 4]; only of sound that is encoded anew
+    double zero = 0; ///< file time that becomes 0
+    // Only of sound that is encoded anew:
+    std::function<double(double)> movieAt; ///< seconds of the movie, of those since `zero`; null: as filmed
+    double fadeIn = 0, fadeOut = 0;        ///< seconds of the movie, from and to silence
+    double seconds = 0;                    ///< of the movie; where it fades out
 };
 /// A file's whole sound, untouched where MP4 carries it.
 SoundSource wholeSound(const MediaFacts&);

@@ -34,6 +34,7 @@ struct SoundFeeder::Track {
     std::int64_t encoded = 0;                  ///< samples handed to the encoder
     std::int64_t zero = 0;                     ///< of the source's clock, in samples: the movie's start
     std::int64_t length = INT64_MAX;           ///< samples that belong to the movie
+    double fadeIn = 0, fadeOut = 0, seconds = 0;
     bool started = false;
 
     ~Track() {
@@ -50,6 +51,7 @@ struct SoundFeeder::Track {
     void drainFifo(bool all, const SoundFeeder::OnPacket& onPacket);
     void stretch(bool all);
     av::Frame taken(AVAudioFifo* from, int samples) const;
+    void fade(AVFrame& sound) const;
 };
 
 void SoundFeeder::Track::openEncoder(const AVStream& s, const SoundSource& what, int channels,
@@ -73,8 +75,9 @@ void SoundFeeder::Track::openEncoder(const AVStream& s, const SoundSource& what,
     to->time_base = encoder->time_base;
     fifo = av_audio_fifo_alloc(AV_SAMPLE_FMT_FLTP, channels, encoder->frame_size * 4);
     if (!fifo) throw std::bad_alloc();
-    if (what.speed != 1) {
-        stretcher = std::make_unique<SoundStretcher>(encoder->sample_rate, encoder->ch_layout, what.speed);
+    fadeIn = what.fadeIn, fadeOut = what.fadeOut, seconds = what.seconds;
+    if (what.movieAt) {
+        stretcher = std::make_unique<SoundStretcher>(encoder->sample_rate, encoder->ch_layout, what.movieAt);
         stretched = av_audio_fifo_alloc(AV_SAMPLE_FMT_FLTP, channels, encoder->frame_size * 4);
         if (!stretched) throw std::bad_alloc();
     }
@@ -148,6 +151,19 @@ av::Frame SoundFeeder::Track::taken(AVAudioFifo* from, int samples) const {
     return frame;
 }
 
+// Even in loudness as it is heard: squared, half way is a quarter.
+void SoundFeeder::Track::fade(AVFrame& sound) const {
+    if (fadeIn <= 0 && fadeOut <= 0) return;
+    for (int i = 0; i < sound.nb_samples; ++i) {
+        const double at = double(sound.pts + i) / encoder->sample_rate;
+        const double in = fadeIn > 0 ? std::clamp(at / fadeIn, 0.0, 1.0) : 1,
+                     out = fadeOut > 0 ? std::clamp((seconds - at) / fadeOut, 0.0, 1.0) : 1;
+        const auto gain = float(in * in * out * out);
+        for (int c = 0; c < sound.ch_layout.nb_channels; ++c)
+            reinterpret_cast<float*>(sound.extended_data[c])[i] *= gain;
+    }
+}
+
 void SoundFeeder::Track::stretch(bool all) {
     const auto keep = [this](const AVFrame& f) {
         const int n = f.nb_samples;
@@ -163,6 +179,7 @@ void SoundFeeder::Track::drainFifo(bool all, const SoundFeeder::OnPacket& onPack
     while (av_audio_fifo_size(ready) >= encoder->frame_size || (all && av_audio_fifo_size(ready) > 0)) {
         const av::Frame frame = taken(ready, std::min(encoder->frame_size, av_audio_fifo_size(ready)));
         frame->pts = encoded;
+        fade(*frame);
         encoded += frame->nb_samples;
         encode(frame.get(), onPacket);
     }
@@ -220,7 +237,7 @@ bool SoundFeeder::readOne(const OnPacket& onPacket) {
     const double length = double(packet->duration) * av_q2d(t.sourceBase);
     if (!source_.whole && at >= source_.to) return false;
     if (!source_.whole && at + length <= source_.from) return true;
-    reached_ = (at - source_.zero) / source_.speed;
+    reached_ = source_.movieAt ? source_.movieAt(at - source_.zero) : at - source_.zero;
     if (t.decoder) {
         t.decoder->send(packet.get(), [&](AVFrame& f) {
             f.pts = f.best_effort_timestamp;

@@ -36,6 +36,25 @@ std::string toldReading(const ReadingKind& k, double v) {
 
 } // namespace
 
+namespace {
+
+constexpr double kShake = 0.0018; // of the width: from here on a tremble shows
+
+bool shakes(const Inspection& i, const VideoFacts& v) {
+    return i.movement.shake > kShake * v.width && i.movement.cameraTrust > 0.5;
+}
+
+} // namespace
+
+Rect insideBars(const Inspection& i, const VideoFacts& v) {
+    if (i.inside.empty() || !v.upright()) return {};
+    if (i.inside.w >= v.codedWidth - 3 && i.inside.h >= v.codedHeight - 3) return {};
+    // Read in stored pixels, which need not be square.
+    const double kx = double(v.width) / v.codedWidth, ky = double(v.height) / v.codedHeight;
+    const int l = int(std::ceil(i.inside.x * kx)), t = int(std::ceil(i.inside.y * ky));
+    return {l, t, int(i.inside.right() * kx) - l, int(i.inside.bottom() * ky) - t};
+}
+
 std::vector<Finding> findings(const Inspection& i, const MediaFacts& facts) {
     std::vector<Finding> all;
     for (const ReadingKind& k : readingKinds()) {
@@ -85,14 +104,14 @@ std::vector<Finding> findings(const Inspection& i, const MediaFacts& facts) {
     if (i.movement.judder > 30)
         add("judder", "Judder", "movement strays by " + number(i.movement.judder, 0) + " % from frame to frame",
             i.movement.judder / 30, 0.7);
-    if (i.movement.shake > 0.0018 * v.width && i.movement.confidence > 0.4)
+    if (shakes(i, v))
         add("shake", "Camera shake", "trembles by " + number(i.movement.shake) + " px",
-            i.movement.shake / (0.0018 * v.width), i.movement.confidence, i.movement.shakiest);
+            i.movement.shake / (kShake * v.width), i.movement.cameraTrust, i.movement.shakiest);
     if (v.interlaced || i.fieldOrder != "progressive")
         add("interlace", "Interlaced",
             i.fieldOrder == "progressive" ? "the file says so, but no combs show" : i.fieldOrder + " field first",
             i.fieldOrder == "progressive" ? 0.8 : 3, 0.9);
-    if (!i.inside.empty() && (i.inside.w < v.codedWidth - 3 || i.inside.h < v.codedHeight - 3) && v.upright())
+    if (!insideBars(i, v).empty())
         add("bars", "Black bars",
             "the picture is " + std::to_string(i.inside.w) + "×" + std::to_string(i.inside.h) + " inside them", 1.3,
             0.95, 0, i.inside);
@@ -153,6 +172,14 @@ std::vector<Advice> advise(const Inspection& i, const MediaFacts& facts) {
              {{"motion.deinterlace", "auto"}},
              "",
              {}});
+    if (shakes(i, v))
+        all.push_back({"motion",
+                       "Steady the picture",
+                       "The camera trembles by " + number(i.movement.shake) + " px.",
+                       "The picture is enlarged a little, so that no border shows.",
+                       {{"motion.stabilise", "40"}},
+                       "Almost still",
+                       {{"motion.stabilise", "90"}}});
     const double repeated = double(i.duplicates.size()) / double(std::max<std::int64_t>(1, i.framesLooked));
     if (repeated > 0.02) {
         const bool steady = i.repeats.of > 0;
@@ -203,14 +230,23 @@ std::vector<Advice> advise(const Inspection& i, const MediaFacts& facts) {
                        {{"finish.sharpen.amount", "0.6"}},
                        "More, finer",
                        {{"finish.sharpen.amount", "0.9"}, {"finish.sharpen.radius", "0.7"}}});
-    if (!i.inside.empty() && i.inside.h < 0.8 * v.height && v.upright())
+    const Rect inside = insideBars(i, v);
+    const std::string part = std::to_string(inside.x) + "," + std::to_string(inside.y) + "," +
+                             std::to_string(inside.w) + "x" + std::to_string(inside.h);
+    if (!inside.empty() && inside.h >= 0.8 * v.height)
+        all.push_back({"frame",
+                       "Cut off the black bars",
+                       "The picture is " + std::to_string(inside.w) + "×" + std::to_string(inside.h) + " inside them.",
+                       "The picture gets another shape; a destination may cut more of it.",
+                       {{"frame.part", part}, {"frame.aspect", "clip"}}});
+    if (!inside.empty() && inside.h < 0.8 * v.height)
         all.push_back({"frame",
                        "Fill the upright shape",
-                       "Black bars take " + number(100.0 * (v.height - i.inside.h) / v.height, 0) + " % of the height.",
+                       "Black bars take " + number(100.0 * (v.height - inside.h) / v.height, 0) + " % of the height.",
                        "The sides are cut away.",
-                       {{"frame.aspect", "9:16"}, {"frame.fill", "crop"}},
+                       {{"frame.aspect", "9:16"}, {"frame.fill", "crop"}, {"frame.part", part}},
                        "On a blurred copy, nothing cut",
-                       {{"frame.aspect", "9:16"}, {"frame.fill", "blur"}}});
+                       {{"frame.aspect", "9:16"}, {"frame.fill", "blur"}, {"frame.part", part}}});
     return all;
 }
 

@@ -233,6 +233,7 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
     out.timing = findTiming(*clip);
     Gathering gathering(out, watch);
     std::vector<Thumbprint> prints;
+    CameraFinder camera(v);
     // Kept apart until the readings are done: those copy what is known so far from other threads.
     std::vector<std::int64_t> breaks, cuts, duplicates;
     std::int64_t looked = 0, taken = 0;
@@ -252,6 +253,7 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
                 cancel.check();
                 const DecodedFrame frame = reader->frame(n, cancel);
                 prints.push_back(thumbprint(*frame.picture, v.colour.fullRange));
+                if (out.runs.size() == 1) camera.add(*frame.picture);
                 if (looked % every == every / 2) {
                     // Decoding waits for the readings: pictures of large clips would pile up in memory.
                     if (waiting >= mostWaiting(source.format())) readings.wait();
@@ -310,6 +312,12 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
         out.repeats = repeatPattern(out.duplicates, frames);
         out.subject = findSubject(prints, out.cuts, out.faces, {v.rotation, v.mirrored, v.width, v.height});
         out.movement = findMovement(prints, breaks, out.duplicates, v.fps, v.width, v.height);
+        out.camera = camera.moves();
+        for (const std::int64_t cut : out.cuts) out.camera[std::size_t(cut)] = {};
+        const Tremble tremble = trembleOf(out.camera, out.cuts, v.fps);
+        out.movement.cameraTrust = camera.trust();
+        out.movement.shake = camera.trust() < 0.5 ? 0 : tremble.size * std::max(v.width, v.height);
+        out.movement.shakiest = tremble.most;
     } else
         out.movement = findMovement(prints, breaks, {}, v.fps, v.width, v.height);
     if (out.movement.fast && !out.movement.change.empty() && out.runs.size() == 1) {

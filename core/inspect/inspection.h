@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/inspect/camera.h"
 #include "core/inspect/marks.h"
 #include "core/inspect/movement.h"
 #include "core/inspect/readings.h"
@@ -66,8 +67,9 @@ struct Inspection {
     std::string fieldOrder = "progressive"; ///< or "top", "bottom": which field comes first
     Rect inside;                            ///< the picture without black bars
     std::vector<Mark> faces, text, overlays;
-    Subject subject;             ///< of every frame; empty where the clip was looked at in parts
-    std::string kind = "camera"; ///< "camera", "generated", "screen", "line art"
+    std::vector<CameraMove> camera; ///< one a frame, upright; empty where the clip was looked at in parts
+    Subject subject;                ///< of every frame; empty where the clip was looked at in parts
+    std::string kind = "camera";    ///< "camera", "generated", "screen", "line art"
     double kindConfidence = 0;
     bool dark = false;
     SoundReadings sound;
@@ -100,6 +102,9 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
 /// The most telling place of each kind inside `window` (upright source pixels), the worst kinds first, none nearer than
 /// `apart` to another.
 std::vector<WatchPlace> choosePlaces(const Inspection&, const Rect& window, int apart);
+
+/// The picture inside black bars, displayed pixels; empty where there are none, or the clip is turned.
+Rect insideBars(const Inspection&, const VideoFacts&);
 
 std::vector<Finding> findings(const Inspection&, const MediaFacts&);
 /// In the order in which it is worth doing.

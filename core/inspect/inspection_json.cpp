@@ -9,7 +9,7 @@ namespace ulm {
 namespace {
 using nlohmann::json;
 
-constexpr int kVersion = 4; // of what readings mean: kept ones of another version are made anew
+constexpr int kVersion = 5; // of what readings mean: kept ones of another version are made anew
 
 json boxJson(const Rect& r) { return r.empty() ? json(nullptr) : json{r.x, r.y, r.w, r.h}; }
 Rect boxFrom(const json& j) {
@@ -60,6 +60,23 @@ json subjectJson(const Subject& s) {
                          {"confidence", shot.confidence}});
     return {{"places", places}, {"shots", shots}};
 }
+// Moves as whole millionths: finer than they are known.
+json cameraJson(const std::vector<CameraMove>& moves) {
+    json all = json::array();
+    for (const CameraMove& m : moves)
+        for (const float v : {m.x, m.y, m.turn, m.grow}) all.push_back(std::lround(double(v) * 1e6));
+    return all;
+}
+std::vector<CameraMove> cameraFrom(const json& j) {
+    const auto all = j.get<std::vector<std::int64_t>>();
+    std::vector<CameraMove> moves;
+    for (std::size_t i = 0; i + 3 < all.size(); i += 4) {
+        const auto part = [&](std::size_t k) { return float(std::clamp<double>(double(all[i + k]) * 1e-6, -1, 1)); };
+        moves.push_back({part(0), part(1), part(2), part(3)});
+    }
+    return moves;
+}
+
 Subject subjectFrom(const json& j) {
     Subject s;
     const auto places = j.at("places").get<std::vector<int>>();
@@ -141,6 +158,7 @@ json toJson(const Inspection& i, const MediaFacts& facts) {
           {"judder", i.movement.judder},
           {"fast", i.movement.fast},
           {"confidence", i.movement.confidence},
+          {"camera_trust", i.movement.cameraTrust},
           {"jumps", i.movement.jumps},
           {"change", roundedList(i.movement.change)}}},
         {"timing", {{"uneven_percent", i.timing.unevenShare}, {"gaps", i.timing.gaps}, {"missing", i.timing.missing}}},
@@ -150,6 +168,7 @@ json toJson(const Inspection& i, const MediaFacts& facts) {
         {"faces", marksJson(i.faces)},
         {"text", marksJson(i.text)},
         {"overlays", marksJson(i.overlays)},
+        {"camera", cameraJson(i.camera)},
         {"subject", subjectJson(i.subject)},
         {"kind", i.kind},
         {"kind_confidence", i.kindConfidence},
@@ -198,6 +217,7 @@ Inspection inspectionFromJson(const json& j, const std::string& file) {
         i.movement.judder = m.at("judder").get<double>();
         i.movement.fast = m.at("fast").get<bool>();
         i.movement.confidence = m.at("confidence").get<double>();
+        i.movement.cameraTrust = m.at("camera_trust").get<double>();
         i.movement.jumps = m.at("jumps").get<std::vector<std::int64_t>>();
         i.movement.change = m.at("change").get<std::vector<float>>();
         i.timing = {j.at("timing").at("uneven_percent").get<double>(),
@@ -208,6 +228,7 @@ Inspection inspectionFromJson(const json& j, const std::string& file) {
         i.faces = marksFrom(j.at("faces"));
         i.text = marksFrom(j.at("text"));
         i.overlays = marksFrom(j.at("overlays"));
+        i.camera = cameraFrom(j.at("camera"));
         i.subject = subjectFrom(j.at("subject"));
         i.kind = j.at("kind").get<std::string>();
         i.kindConfidence = j.at("kind_confidence").get<double>();

@@ -12,8 +12,9 @@ struct Movement {
     double speed = 0;          ///< median movement of the whole picture, source pixels a frame
     double judder = 0;         ///< unevenness of movement from frame to frame, % of it; 0 smooth
     bool fast = false;         ///< most of the picture changes much from frame to frame
-    double confidence = 0;     ///< of shake and judder: share of frames whose movement is understood, [0, 1]
-    std::int64_t shakiest = 0; ///< frame
+    double confidence = 0;     ///< of judder: share of frames whose movement is understood, [0, 1]
+    double cameraTrust = 0; ///< of shake: share of frames on which the camera's movement is told from the rest, [0, 1]
+    std::int64_t shakiest = 0;       ///< frame
     std::vector<std::int64_t> jumps; ///< frames on which a steady movement jumps as if one were missing before it
 };
 

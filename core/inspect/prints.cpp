@@ -100,7 +100,12 @@ Thumbprint thumbprint(const Plane& luma) {
     });
 }
 
-Thumbprint thumbprint(const AVFrame& f, bool full) {
+int lumaDepth(const AVFrame& f) {
+    const auto* d = av_pix_fmt_desc_get(static_cast<AVPixelFormat>(f.format));
+    return d ? d->comp[0].depth : 8;
+}
+
+int planarLumaBytes(const AVFrame& f) {
     const auto* d = av_pix_fmt_desc_get(static_cast<AVPixelFormat>(f.format));
     const bool plain = d &&
                        !(d->flags & (AV_PIX_FMT_FLAG_RGB | AV_PIX_FMT_FLAG_PAL | AV_PIX_FMT_FLAG_BE |
@@ -108,13 +113,18 @@ Thumbprint thumbprint(const AVFrame& f, bool full) {
                        d->comp[0].plane == 0 && d->comp[0].offset == 0 && d->comp[0].shift == 0 &&
                        d->comp[0].depth <= 16;
     const int bytes = plain && d->comp[0].depth > 8 ? 2 : 1;
-    if (!plain || d->comp[0].step != bytes) {
+    return plain && d->comp[0].step == bytes ? bytes : 0;
+}
+
+Thumbprint thumbprint(const AVFrame& f, bool full) {
+    const int bytes = planarLumaBytes(f);
+    if (bytes == 0) {
         Picture p = Picture::make(pictureFormatFor(static_cast<AVPixelFormat>(f.format), f.width, f.height, {}),
                                   {0, 0, f.width, f.height});
         toPicture(f, p);
         return thumbprint(p.planes[0]);
     }
-    const double unit = 1.0 / (1 << (d->comp[0].depth - 8));
+    const double unit = 1.0 / (1 << (lumaDepth(f) - 8));
     const double scale = full ? 219.0 / 255 * unit : unit, offset = full ? 0 : 16;
     const auto sumOf = [&]<class Code>(Code) {
         return gather<std::uint32_t>(f.width, f.height, scale, offset, [&](int y, std::uint32_t* sums) {

@@ -19,6 +19,11 @@ Thumbprint thumbprint(const Plane& luma);
 /// planar; `full`: its luma uses the full range.
 Thumbprint thumbprint(const AVFrame& frame, bool full);
 
+/// Bytes a sample of luma that lies in rows of its own: 1 or 2; 0 where it does not.
+int planarLumaBytes(const AVFrame& frame);
+/// Bits a sample of luma.
+int lumaDepth(const AVFrame& frame);
+
 struct PrintDifference {
     float mean = 0, most = 0; ///< 8-bit steps, over cells
 };

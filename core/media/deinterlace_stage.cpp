@@ -1,6 +1,7 @@
 #include "core/media/deinterlace_stage.h"
 
 #include "core/base/error.h"
+#include "core/engine/pick_stage.h"
 #include "core/media/av.h"
 #include "core/media/filter_graph.h"
 
@@ -71,27 +72,30 @@ constexpr int kLeast = 8; // columns and lines that the filter can be given
 
 class DeinterlaceStage : public Stage {
 public:
-    DeinterlaceStage(StagePtr input, bool topFirst)
-        : Stage({input}, input->format(), KeyMaker("deinterlace").add(input).add(int(topFirst))), topFirst_(topFirst) {}
+    /// perFrame: pictures that come of a frame, 1 or 2.
+    DeinterlaceStage(StagePtr input, bool topFirst, int perFrame)
+        : Stage({input}, input->format(), KeyMaker("deinterlace").add(input).add(int(topFirst)).add(perFrame)),
+          topFirst_(topFirst), perFrame_(perFrame) {}
     const char* name() const override { return "deinterlace"; }
+    std::int64_t frames() const override { return inputs()[0]->frames() * perFrame_; }
 
     // The filter looks up and down and through time, never sideways: whole columns of three frames.
-    std::vector<Need> needs(std::int64_t n, const Rect& r) const override {
+    std::vector<Need> needs(std::int64_t picture, const Rect& r) const override {
+        const std::int64_t n = picture / perFrame_, last = inputs()[0]->frames() - 1;
         const int right = std::min((std::max(r.right(), kLeast) + 1) & ~1, format().width);
         const int x = std::min(r.x, right - kLeast) & ~1; // the filter takes no narrower ones
         const Rect columns{x, 0, right - x, format().height};
-        return {{0, std::max<std::int64_t>(n - 1, 0), columns},
-                {0, n, columns},
-                {0, std::min(n + 1, frames() - 1), columns}};
+        return {{0, std::max<std::int64_t>(n - 1, 0), columns}, {0, n, columns}, {0, std::min(n + 1, last), columns}};
     }
-    void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
+    void compute(std::int64_t picture, std::span<const Picture> in, Picture& out,
+                 const CancelToken& cancel) const override {
         const std::string source = "width=" + std::to_string(in[1].area.w) + ":height=" + std::to_string(in[1].area.h) +
                                    ":pix_fmt=" + av_get_pix_fmt_name(codesFor(format())) + ":time_base=1/25";
         FilterGraph graph;
-        check(graph.build("buffer", source,
-                          topFirst_ ? "bwdif=mode=send_frame:parity=tff:deint=all"
-                                    : "bwdif=mode=send_frame:parity=bff:deint=all",
-                          "buffersink"));
+        const std::string filter = std::string("bwdif=deint=all:mode=") +
+                                   (perFrame_ == 2 ? "send_field" : "send_frame") +
+                                   ":parity=" + (topFirst_ ? "tff" : "bff");
+        check(graph.build("buffer", source, filter, "buffersink"));
         for (std::int64_t k = 0; k < 3; ++k) {
             cancel.check();
             const av::Frame f = frameOf(in[std::size_t(k)], k, topFirst_);
@@ -101,7 +105,9 @@ public:
         for (;;) {
             const av::Frame f(av_frame_alloc());
             check(av_buffersink_get_frame(graph.out(), f.get()));
-            if (f->pts != av_rescale_q(1, {1, 25}, av_buffersink_get_time_base(graph.out()))) continue;
+            // A second field comes half a frame later.
+            const AVRational clock = av_buffersink_get_time_base(graph.out());
+            if (f->pts != av_rescale_q(2 + picture % perFrame_, {1, 50}, clock)) continue;
             copyOut(*f, in[1].area, format(), out);
             return;
         }
@@ -109,13 +115,19 @@ public:
 
 private:
     bool topFirst_;
+    int perFrame_;
 };
+
+StagePtr made(StagePtr input, bool topFirst, int perFrame) {
+    if (std::min(input->format().width, input->format().height) < kLeast)
+        return perFrame == 1 ? input : pickFrames(input, input->frames() * 2, 2, [](std::int64_t n) { return n / 2; });
+    return std::make_shared<DeinterlaceStage>(std::move(input), topFirst, perFrame);
+}
 
 } // namespace
 
-StagePtr deinterlaced(StagePtr input, bool topFirst) {
-    if (std::min(input->format().width, input->format().height) < kLeast) return input;
-    return std::make_shared<DeinterlaceStage>(std::move(input), topFirst);
-}
+StagePtr deinterlaced(StagePtr input, bool topFirst) { return made(std::move(input), topFirst, 1); }
+
+StagePtr fieldPictures(StagePtr input, bool topFirst) { return made(std::move(input), topFirst, 2); }
 
 } // namespace ulm

@@ -10,5 +10,7 @@ namespace ulm {
 /// Pictures of under 8 pixels a side stay as they are.
 /// Errors: Fault::Usage where libavfilter has no such filter.
 StagePtr deinterlaced(StagePtr input, bool topFirst);
+/// A picture of each field: frame 2n is of frame n's first field, 2n + 1 of its second one.
+StagePtr fieldPictures(StagePtr input, bool topFirst);
 
 } // namespace ulm

@@ -10,6 +10,7 @@ extern "C" {
 }
 
 #include <algorithm>
+#include <cmath>
 #include <new>
 #include <string>
 
@@ -22,29 +23,36 @@ void check(int e) {
                     "Drop the sound in the Sound step.");
 }
 
-// Overlap and add takes half to a hundred times the speed at once.
-std::string overlapped(double speed) {
-    std::string chain;
-    for (; speed < 0.5; speed /= 0.5) chain += "atempo=0.5,";
-    return chain + "atempo=" + std::to_string(speed);
+// Overlap and add takes half to a hundred times the speed at once: three of them take an eighth and more.
+constexpr int kOverlaps = 3;
+
+double speedAt(const SoundStretcher::Due& due, double seconds, double length) {
+    const double takes = due(seconds + length) - due(seconds);
+    return std::clamp(takes > 0 ? length / takes : 1.0, 0.05, 20.0);
 }
 
 } // namespace
 
-SoundStretcher::SoundStretcher(int rate, const AVChannelLayout& layout, double speed) : rate_(rate), speed_(speed) {
+SoundStretcher::SoundStretcher(int rate, const AVChannelLayout& layout, Due due)
+    : rate_(rate), due_(std::move(due)), speed_(speedAt(due_, 0, 0.1)) {
     char channels[128] = {};
     av_channel_layout_describe(&layout, channels, sizeof channels);
     const std::string source = "time_base=1/" + std::to_string(rate) + ":sample_rate=" + std::to_string(rate) +
                                ":sample_fmt=fltp:channel_layout=" + channels;
-    const std::string stretch = avfilter_get_by_name("rubberband")
-                                    ? "rubberband=tempo=" + std::to_string(speed) + ":window=short"
-                                    : overlapped(speed);
+    const bool rubber = avfilter_get_by_name("rubberband");
+    filter_ = rubber ? "rubberband" : "atempo";
+    std::string stretch = "rubberband=tempo=" + std::to_string(speed_) + ":window=short";
+    if (!rubber) {
+        const std::string part = "atempo=" + std::to_string(std::clamp(std::cbrt(speed_), 0.5, 100.0));
+        stretch = part;
+        for (int k = 1; k < kOverlaps; ++k) stretch += "," + part;
+    }
     check(graph_.build("abuffer", source, stretch + ",aformat=sample_fmts=fltp", "abuffersink"));
 }
 
 void SoundStretcher::drain(const OnSound& onSound) {
     const av::Frame f(av_frame_alloc());
-    const auto due = static_cast<std::int64_t>(double(sent_) / speed_);
+    const auto due = static_cast<std::int64_t>(due_(double(sent_) / rate_) * rate_);
     while (av_buffersink_get_frame(graph_.out(), f.get()) >= 0) {
         f->nb_samples = static_cast<int>(std::clamp<std::int64_t>(due - given_, 0, f->nb_samples));
         given_ += f->nb_samples;
@@ -53,7 +61,17 @@ void SoundStretcher::drain(const OnSound& onSound) {
     }
 }
 
+// Where the speed changes on the way the filter is told so before every piece.
+void SoundStretcher::setSpeed(int samples) {
+    const double speed = speedAt(due_, double(sent_) / rate_, double(samples) / rate_);
+    if (std::abs(speed / speed_ - 1) < 1e-3) return;
+    speed_ = speed;
+    const std::string tempo = std::to_string(filter_ == "atempo" ? std::clamp(std::cbrt(speed), 0.5, 100.0) : speed);
+    check(avfilter_graph_send_command(graph_.in()->graph, filter_.c_str(), "tempo", tempo.c_str(), nullptr, 0, 0));
+}
+
 void SoundStretcher::send(AVFrame& frame, const OnSound& onSound) {
+    setSpeed(frame.nb_samples);
     frame.pts = sent_;
     sent_ += frame.nb_samples;
     check(av_buffersrc_add_frame_flags(graph_.in(), &frame, AV_BUFFERSRC_FLAG_KEEP_REF));

@@ -4,6 +4,7 @@
 #include "core/media/filter_graph.h"
 
 #include <functional>
+#include <string>
 
 namespace ulm {
 
@@ -11,8 +12,10 @@ namespace ulm {
 /// and add). Planar float, one rate and layout. Not thread safe.
 class SoundStretcher {
 public:
-    /// speed: [0.1, 4], 2 takes half the time. Errors: Fault::Output.
-    SoundStretcher(int rate, const AVChannelLayout& layout, double speed);
+    /// Seconds of the result by which so many seconds of sound are to be heard; growing.
+    using Due = std::function<double(double seconds)>;
+    /// Errors: Fault::Output.
+    SoundStretcher(int rate, const AVChannelLayout& layout, Due due);
     SoundStretcher(const SoundStretcher&) = delete;
     SoundStretcher& operator=(const SoundStretcher&) = delete;
 
@@ -24,10 +27,13 @@ public:
 private:
     void drain(const OnSound&);
     void pushOut();
+    void setSpeed(int samples);
 
     FilterGraph graph_;
     int rate_;
-    double speed_;
+    Due due_;
+    double speed_ = 1;                  ///< what the filter is set to
+    std::string filter_;                ///< its name
     std::int64_t sent_ = 0, given_ = 0; ///< samples
 };
 

@@ -1,16 +1,17 @@
 #include "core/pipeline/delivery.h"
 
 #include "core/codec/video_codec.h"
+#include "core/engine/pick_stage.h"
 #include "core/engine/resample_stage.h"
 #include "core/finish/dither_stage.h"
 #include "core/finish/hdr_stage.h"
+#include "core/framing/steady.h"
 #include "core/media/deinterlace_stage.h"
 #include "core/picture/colour.h"
 #include "core/ticket/sound_step.h"
 
 #include <algorithm>
 #include <cmath>
-#include <numeric>
 
 namespace ulm {
 namespace {
@@ -32,6 +33,18 @@ private:
     }
 };
 
+// Where a box's corners come to lie along one axis: the outermost two, and the two between them, which bound a box
+// that lies wholly inside the turned one.
+struct Extent {
+    double least, inner, outer, most;
+};
+Extent extent(const Affine& m, const Rect& r, double Point::*along) {
+    double at[4] = {m({double(r.x), double(r.y)}).*along, m({double(r.right()), double(r.y)}).*along,
+                    m({double(r.x), double(r.bottom())}).*along, m({double(r.right()), double(r.bottom())}).*along};
+    std::ranges::sort(at);
+    return {at[0], at[1], at[2], at[3]};
+}
+
 // What the step in hand makes of a clip that has to be enlarged for its size.
 void tellEnlarging(const Delivery& d, const FramingPlan& plan, std::vector<Addition>& to) {
     if (plan.scale() <= 1.02) return;
@@ -43,6 +56,52 @@ void tellEnlarging(const Delivery& d, const FramingPlan& plan, std::vector<Addit
                       {"enlarge.on=true", "enlarge.method=learned"}});
     else if (d.target && plan.scale() > framingOf(ticketFor(d.asked, d.target->name), d.facts.video).scale() + 0.01)
         to.push_back({"enlarge", d.target->title + " needs " + factor + ", by the method chosen here", "", {}});
+}
+
+// What was found, by pictures of fields: two a frame.
+Inspection ofFields(Inspection found) {
+    for (std::int64_t& cut : found.cuts) cut *= 2;
+    for (Mark& face : found.faces) face.frame *= 2;
+    return found;
+}
+
+// Every frame shown where the camera would have held it, had it been held calmly.
+void steady(Pose& p, const Delivery& d) {
+    const Ticket::Motion& m = d.ticket.motion;
+    if (!m.on || m.stabilise <= 0 || std::int64_t(d.found->camera.size()) != d.reader->clip().frameCount()) return;
+    const VideoFacts& v = d.facts.video;
+    const SteadyPathPtr path =
+        planSteady({d.found->camera, d.found->cuts, v.fps > 0 ? v.fps : 25, m.stabilise / 100}, {v.width, v.height});
+    p.key = path->key;
+    p.at = [still = p.still, path, clock = d.clock](std::int64_t stage) {
+        return path->at(clock.instantOf(stage)).then(still);
+    };
+}
+
+// Faces and letters that come to lie under what the destination covers.
+std::vector<std::string> coveredRemarks(const Delivery& d) {
+    std::vector<std::string> all;
+    if (!d.target || !d.target->covered.any()) return all;
+    const Rect whole{0, 0, d.size().w, d.size().h}, free = d.target->freeOf(d.size());
+    const auto tell = [&](const std::vector<Mark>& marks, const char* what) {
+        constexpr double kMuch = 0.3;
+        for (const Mark& m : marks) {
+            const std::int64_t stage = d.clock.stageOf(m.frame);
+            if (stage < d.clock.first() || stage >= d.clock.first() + d.frames()) continue;
+            const Point a = d.toDelivered(stage, {double(m.box.x), double(m.box.y)}),
+                        b = d.toDelivered(stage, {double(m.box.right()), double(m.box.bottom())});
+            const Rect box{int(std::min(a.x, b.x)), int(std::min(a.y, b.y)), int(std::abs(b.x - a.x)),
+                           int(std::abs(b.y - a.y))};
+            const auto seen = double(box.intersected(whole).pixels()), clear = double(box.intersected(free).pixels());
+            if (seen < 0.5 * double(box.pixels()) || seen - clear < kMuch * seen) continue;
+            all.push_back(std::string(what) + " comes to lie under what " + d.target->title + " covers, at " +
+                          shortNumber(d.clock.movieOf(stage), 1) + " s");
+            return;
+        }
+    };
+    tell(d.found->faces, "a face");
+    tell(d.found->text, "writing");
+    return all;
 }
 
 // Encoders take even sizes: an odd one that was asked for is delivered one pixel off, and that is said.
@@ -64,35 +123,32 @@ DeliveredFrame Delivery::at(std::int64_t k) const {
 
 FramingPlan Delivery::planAt(std::int64_t stage) const { return framing_(stage); }
 
-Point Delivery::toDelivered(std::int64_t stage, Point s) const {
+Affine Delivery::clipToDelivered(std::int64_t stage) const {
     const FramingPlan p = planAt(stage);
     const PictureFormat& stored = source->format();
-    const double dx = s.x * facts.video.width / stored.width, dy = s.y * facts.video.height / stored.height;
-    return {p.x + (dx - p.srcX) * p.w / p.srcW, p.y + (dy - p.srcY) * p.h / p.srcH};
+    return Affine::scaling(double(facts.video.width) / stored.width, double(facts.video.height) / stored.height)
+        .then(pose_(stage))
+        .then({p.w / p.srcW, 0, p.x - p.srcX * p.w / p.srcW, 0, p.h / p.srcH, p.y - p.srcY * p.h / p.srcH});
 }
 
-Point Delivery::toSource(std::int64_t stage, Point d) const {
-    const FramingPlan p = planAt(stage);
-    const PictureFormat& stored = source->format();
-    return {(p.srcX + (d.x - p.x) * p.srcW / p.w) * stored.width / facts.video.width,
-            (p.srcY + (d.y - p.y) * p.srcH / p.h) * stored.height / facts.video.height};
-}
+Point Delivery::toDelivered(std::int64_t stage, Point s) const { return clipToDelivered(stage)(s); }
+
+Point Delivery::toSource(std::int64_t stage, Point d) const { return clipToDelivered(stage).inverse()(d); }
 
 Rect Delivery::window(std::int64_t stage) const {
     const FramingPlan p = planAt(stage);
-    const Point a = toSource(stage, {double(p.x), double(p.y)}),
-                b = toSource(stage, {double(p.x + p.w), double(p.y + p.h)});
-    return Rect{int(std::floor(a.x)), int(std::floor(a.y)), int(std::ceil(b.x) - std::floor(a.x)),
-                int(std::ceil(b.y) - std::floor(a.y))}
-        .intersected(source->format().frame());
+    const Extent x = extent(clipToDelivered(stage).inverse(), {p.x, p.y, p.w, p.h}, &Point::x),
+                 y = extent(clipToDelivered(stage).inverse(), {p.x, p.y, p.w, p.h}, &Point::y);
+    const int l = int(std::floor(x.least)), t = int(std::floor(y.least));
+    return Rect{l, t, int(std::ceil(x.most)) - l, int(std::ceil(y.most)) - t}.intersected(source->format().frame());
 }
 
 Rect Delivery::readable(std::int64_t stage, const Rect& delivered, const Rect& wanted) const {
     constexpr int kRoom = 4; // what Lanczos reaches when it shrinks, and a sample for rounding
-    const Point a = toSource(stage, {double(delivered.x), double(delivered.y)}),
-                b = toSource(stage, {double(delivered.right()), double(delivered.bottom())});
-    const int l = int(std::ceil(a.x)), t = int(std::ceil(a.y));
-    return Rect{l, t, int(std::floor(b.x)) - l, int(std::floor(b.y)) - t}
+    const Extent x = extent(clipToDelivered(stage).inverse(), delivered, &Point::x),
+                 y = extent(clipToDelivered(stage).inverse(), delivered, &Point::y);
+    const int l = int(std::ceil(x.inner)), t = int(std::ceil(y.inner));
+    return Rect{l, t, int(std::floor(x.outer)) - l, int(std::floor(y.outer)) - t}
         .intersected(window(stage))
         .grown(-kRoom)
         .intersected(wanted)
@@ -100,12 +156,25 @@ Rect Delivery::readable(std::int64_t stage, const Rect& delivered, const Rect& w
 }
 
 StagePtr Delivery::inSourcePixels(const StagePtr& delivered, std::int64_t stage, const Rect& r) const {
-    const Point a = toDelivered(stage, {double(r.x), double(r.y)}),
-                b = toDelivered(stage, {double(r.right()), double(r.bottom())});
+    const Affine there = clipToDelivered(stage);
+    const Extent x = extent(there, r, &Point::x), y = extent(there, r, &Point::y);
     PictureFormat f = delivered->format();
-    f.width = r.w, f.height = r.h;
-    return std::make_shared<ResampleStage>(delivered, ScaleWindow{a.x, a.y, b.x - a.x, b.y - a.y, r.w, r.h},
-                                           Kernel::Lanczos, f);
+    if (pose_.cutsOnly()) {
+        f.width = r.w, f.height = r.h;
+        const ScaleWindow w{x.least, y.least, x.most - x.least, y.most - y.least, r.w, r.h};
+        return std::make_shared<ResampleStage>(delivered, w, Kernel::Lanczos, f);
+    }
+    // Turned: first at the clip's scale as it lies, with room for the corners, then turned back.
+    const double k = std::sqrt(std::abs(there.a * there.e - there.b * there.d)); // delivered pixels a pixel of the clip
+    const double w = x.most - x.least, h = y.most - y.least;
+    f.width = std::max(1, int(std::ceil(w / k))), f.height = std::max(1, int(std::ceil(h / k)));
+    const ScaleWindow around{x.least, y.least, f.width * k, f.height * k, f.width, f.height};
+    Warp back;
+    back.still = Affine::moving(r.x, r.y)
+                     .then(there)
+                     .then(Affine::moving(-x.least, -y.least))
+                     .then(Affine::scaling(1 / k, 1 / k));
+    return warped(std::make_shared<ResampleStage>(delivered, around, Kernel::Lanczos, f), r.w, r.h, back);
 }
 
 DeliveredFile Delivery::planned() const {
@@ -156,15 +225,19 @@ std::vector<std::string> Delivery::remarks() const {
         all.push_back(!v.upright() ? "it is interlaced and turned: both fields stay woven into one picture"
                                    : "it is interlaced: both fields stay woven into one picture; Motion makes whole "
                                      "pictures of them");
-    if (!clock.untouched() && ticket.motion.method == "hold" && fps() > v.fps * clock.speed() * 1.001)
+    if (!clock.untouched() && ticket.motion.method == "hold" &&
+        fps() > v.fps * clock.speed() * (takesFields(ticket, *found, v) ? 2.001 : 1.001))
         all.push_back(shortNumber(fps(), 2) + " frames a second are more than its " +
                       shortNumber(v.fps * clock.speed(), 2) + ": some are shown twice");
     if (ticket.motion.on && ticket.motion.duplicates == "remove" && !found->duplicates.empty() && !found->repeats.of)
         all.push_back("its repeated frames come in no steady pattern: they are replaced, not taken out");
     if (ticket.motion.on && ticket.motion.duplicates != "keep" && found->complete && found->runs.size() > 1)
         all.push_back("it is too long to look at every frame: repeats are known in parts of it only");
+    if (ticket.motion.on && ticket.motion.stabilise > 0 && found->complete && found->camera.empty())
+        all.push_back("it is too long to look at every frame: its shake stays as it is");
     if (followsSubject(ticket) && found->complete && found->subject.places.empty())
         all.push_back("it is too long to look for its subject in every frame: the crop stays where it is set");
+    for (const std::string& told : coveredRemarks(*this)) all.push_back(told);
     for (const std::string& told : soundRemarks(ticket, facts)) all.push_back(told);
     return all;
 }
@@ -178,30 +251,58 @@ DeliveryPtr resolve(std::shared_ptr<FrameReader> reader, std::shared_ptr<const I
     d->found = found ? std::move(found) : nothing;
     d->reader = reader;
     d->facts = reader->clip().facts();
-    d->ticket = target ? fitToTarget(asked, *target, d->facts, &d->additions) : ticketFor(asked, "");
+    const ClipPtr clip = reader->sharedClip();
+    d->ticket =
+        atWantedLength(target ? fitToTarget(asked, *target, d->facts, &d->additions) : ticketFor(asked, ""), *clip);
     d->framing_.still = framingOf(d->ticket, d->facts.video);
     tellEnlarging(*d, d->framing_.still, d->additions);
-    d->clock = FrameClock(reader->sharedClip(), d->ticket, *d->found);
-    const ClipPtr clip = reader->sharedClip();
-    if (const auto path = followedPath(d->ticket, *d->found, d->framing_.still, d->facts.video, clip->frameCount(),
-                                       [&](double t) { return clip->frameAt(t); })) {
+    d->clock = FrameClock(clip, d->ticket, *d->found);
+    d->pose_ = poseOf(d->ticket, d->facts.video);
+    steady(d->pose_, *d);
+    // In fractions of the delivered picture: what the destination does not cover.
+    const auto& c = target ? target->covered : Target::Covered{};
+    const Point wanted{0.5 + (c.left - c.right) / 200, 0.5 + (c.top - c.bottom) / 200};
+    if (const auto path = followedPath(
+            d->ticket, *d->found, d->framing_.still, d->pose_, d->facts.video.fps, clip->frameCount(),
+            [&](double t) { return clip->frameAt(t); }, wanted)) {
         d->framing_.key = path->key;
-        d->framing_.at = [path, plan = d->framing_.still, v = d->facts.video, clock = d->clock](std::int64_t stage) {
-            return ulm::planAt(plan, *path, v, clock.instantOf(stage));
-        };
+        d->framing_.at = [path, plan = d->framing_.still, held = d->pose_.size(), clock = d->clock](
+                             std::int64_t stage) { return ulm::planAt(plan, *path, held, clock.instantOf(stage)); };
     }
     d->source = std::make_shared<SourceStage>(std::move(reader));
     // Fields become pictures before everything else; "before" shows the clip as it is.
-    StagePtr whole = deinterlaces(d->ticket, *d->found, d->facts.video)
-                         ? deinterlaced(d->source, d->found->fieldOrder != "bottom")
-                         : d->source;
+    const bool topFirst = d->found->fieldOrder != "bottom", fields = takesFields(d->ticket, *d->found, d->facts.video);
+    StagePtr whole = fields                                               ? fieldPictures(d->source, topFirst)
+                     : deinterlaces(d->ticket, *d->found, d->facts.video) ? deinterlaced(d->source, topFirst)
+                                                                          : d->source;
     const bool standard = standardises(d->ticket, d->facts.video);
-    const StagePtr untreated = standard ? toStandardRange(d->source) : d->source;
+    StagePtr untreated = standard ? toStandardRange(d->source) : d->source;
     if (standard) whole = toStandardRange(whole);
-    Building b{d->ticket, *d->found, d->facts.video, d->framing_, d->clock.retiming(), whole, whole, whole, {}};
+    std::optional<Inspection> byField;
+    if (fields) byField = ofFields(*d->found);
+    Building b{d->ticket,
+               byField ? *byField : *d->found,
+               d->facts.video,
+               d->framing_,
+               d->pose_,
+               {},
+               d->clock.retiming(),
+               {},
+               whole,
+               whole,
+               whole,
+               {}};
+    KeyMaker shown("showing");
+    shown.add(std::int64_t(b.retiming.key)).add(d->clock.first()).add(d->seconds());
+    b.showing = {d->seconds(), [clock = d->clock](std::int64_t stage) { return clock.movieOf(stage); }, shown};
+    b.freeArea = target ? target->freeOf({d->framing_.still.width, d->framing_.still.height})
+                        : Rect{0, 0, d->framing_.still.width, d->framing_.still.height};
     for (const StepPart& p : stepParts())
         if (p.build) p.build(b);
-    d->before = framed(b.onClock(untreated), b.onClock(untreated), d->framing_, d->facts.video, Kernel::Bicubic);
+    untreated = fields ? pickFrames(untreated, b.retiming.frames, b.retiming.key + 1,
+                                    [clock = d->clock](std::int64_t stage) { return clock.sourceOf(stage); })
+                       : b.onClock(untreated);
+    d->before = framed(untreated, untreated, d->framing_, d->pose_, Kernel::Bicubic);
     d->result = standard ? dithered(b.picture) : b.picture;
     d->note = b.note;
     b.picture = d->before;
@@ -221,112 +322,6 @@ DeliveryPtr resolve(std::shared_ptr<FrameReader> reader, const Inspection& found
 DeliveryPtr withoutNetworks(const DeliveryPtr& d) {
     const Ticket plain = withoutNetworks(d->ticket);
     return plain == d->ticket ? d : resolve(d->reader, d->found, plain, d->target);
-}
-
-Ticket fitToTarget(const Ticket& asked, const Target& target, const MediaFacts& facts,
-                   std::vector<Addition>* additions) {
-    Ticket t = ticketFor(asked, target.name);
-    const auto tell = [&](const char* step, const std::string& what) {
-        if (additions) additions->push_back({step, target.title + " " + what, "", {}});
-    };
-    if (const double fps = t.motion.on && t.motion.fps > 0 ? t.motion.fps : facts.video.fps;
-        target.maxFps > 0 && fps > target.maxFps * 1.0005) {
-        // A limit alone makes nothing up: frames are left out, unless the ticket asks for movement of its own.
-        const bool makes = t.motion.on && t.motion.method != "hold";
-        if (!t.motion.on) t.motion.method = "hold";
-        t.motion.on = true;
-        t.motion.fps = target.maxFps;
-        tell("motion", "takes at most " + shortNumber(target.maxFps, 2) +
-                           " frames a second: " + (makes ? "made at that rate" : "some are left out"));
-    }
-    if (facts.video.hdr() && !target.hdr && !standardises(t, facts.video)) {
-        if (!t.finish.on) t.finish.amount = 0; // nothing else is to be done by a step that is off
-        t.finish.on = true;
-        t.finish.hdr = "standard";
-        tell("finish", "takes no HDR: brought to standard range");
-    }
-    const auto& codecs = target.codecs;
-    const auto taken = [&](const VideoCodec& c) {
-        return std::ranges::find(codecs, avcodec_get_name(c.id)) != codecs.end();
-    };
-    if (!codecs.empty() && !taken(videoCodec(t.deliver.codec)))
-        for (const VideoCodec& c : videoCodecs())
-            if (taken(c)) {
-                t.deliver.codec = c.name;
-                t.deliver.container = c.containers.front();
-                tell("deliver", "does not take the ticket's codec: encoded as " + c.title);
-                break;
-            }
-    if (target.maxMb > 0) tell("deliver", "takes at most " + shortNumber(target.maxMb, 2) + " MB");
-    FramingPlan plan = framingOf(t, facts.video);
-    const auto deliver = [&](Size s) {
-        t.frame.on = true;
-        t.frame.size = s;
-        const int g = std::gcd(s.w, s.h);
-        t.frame.aspect = {s.w / g, s.h / g};
-    };
-    // How the asked shape is filled, and what that costs.
-    const auto filled = [&] {
-        plan = framingOf(t, facts.video);
-        if (t.frame.fill == "pad") return std::string("black beside the picture");
-        if (t.frame.fill == "blur") return std::string("a blurred copy around the picture");
-        const long stays = std::lround(100 * keptShare(plan, facts.video));
-        return stays >= 100 ? std::string("all of the picture stays") : "crop, " + std::to_string(stays) + " % stays";
-    };
-    // A crop that the destination alone asks for sits in the middle, wherever the subject is.
-    const auto offerToFollow = [&] {
-        if (!additions || t.frame.fill != "crop" || t.frame.follow != "place" || keptShare(plan, facts.video) > 0.9)
-            return;
-        additions->back().offer = "Follow the subject";
-        additions->back().set = {"frame.aspect=" + aspectText(t.frame.aspect), "frame.follow=subject"};
-    };
-    if (target.size) {
-        if (plan.width != target.size->w || plan.height != target.size->h) {
-            deliver(*target.size);
-            tell("frame", "asks " + sizeText(*target.size) + ": " + filled());
-            offerToFollow();
-        }
-        return t;
-    }
-    if (!target.aspects.empty()) {
-        Target shape;
-        shape.aspects = target.aspects;
-        if (!allHold(checkLimits(shape, {plan.width, plan.height, 0, 0, 0, "", "", true}))) {
-            t.frame.on = true;
-            t.frame.size.reset();
-            t.frame.aspect = target.aspects.front();
-            std::string shapes;
-            for (const Size& a : target.aspects) shapes += (shapes.empty() ? "" : " or ") + aspectText(a);
-            tell("frame", "asks " + shapes + ": " + filled());
-            offerToFollow();
-        }
-    }
-    double scale = 1;
-    std::string limit;
-    const auto within = [&](int most, int value, const char* what) {
-        if (!most || double(most) / value >= scale) return;
-        scale = double(most) / value;
-        limit = std::to_string(most) + what;
-    };
-    within(target.maxWidth, plan.width, " pixels across");
-    within(target.maxHeight, plan.height, " pixels down");
-    within(target.maxLines, std::min(plan.width, plan.height), " lines");
-    if (scale < 1) {
-        const Size s{std::max(2, static_cast<int>(plan.width * scale + 0.01) / 2 * 2),
-                     std::max(2, static_cast<int>(plan.height * scale + 0.01) / 2 * 2)};
-        if (t.frame.on)
-            deliver(s);
-        else {
-            t.enlarge.on = true;
-            t.enlarge.size = s;
-        }
-        tell(t.frame.on ? "frame" : "enlarge", "takes at most " + limit + ": made " + sizeText(s));
-    }
-    return t;
-}
-
-bool needsInspection(const Ticket& t, const std::optional<Target>& target, const MediaFacts& facts) {
-    return needsReadings(target ? fitToTarget(t, *target, facts) : t);
 }
 
 std::array<double, 3> lightAt(const Delivery& d, Engine& engine, std::int64_t stage, Point p) {

@@ -34,10 +34,6 @@ struct Addition {
     std::vector<std::string> set; ///< "step.key=value" that accepts the offer
 };
 
-struct Point {
-    double x = 0, y = 0;
-};
-
 /// A clip, its inspection, its ticket and a destination (or none), worked out once. Table, spots, overlays, trials,
 /// forecast, proof, `frame`, `render` and export all take it, and none works anything out again, so that what is shown
 /// is what is delivered. Immutable; made by resolve().
@@ -66,8 +62,10 @@ struct Delivery {
     Size size() const { return {result->format().width, result->format().height}; }
     /// Delivered frame k, [0, frames()).
     DeliveredFrame at(std::int64_t k) const;
-    /// The framing of a stage frame.
+    /// The framing of a stage frame, on the picture that the pose holds.
     FramingPlan planAt(std::int64_t stage) const;
+    /// How the clip is held before it is framed.
+    const Pose& pose() const { return pose_; }
 
     // Between the upright clip's pixels and those delivered, on a stage frame. This is the only place that maps them.
     Point toDelivered(std::int64_t stage, Point source) const;
@@ -96,7 +94,10 @@ struct Delivery {
 private:
     friend std::shared_ptr<const Delivery> resolve(std::shared_ptr<FrameReader>, std::shared_ptr<const Inspection>,
                                                    const Ticket&, const std::optional<Target>&);
+    Affine clipToDelivered(std::int64_t stage) const;
+
     FramingPath framing_;
+    Pose pose_;
 };
 using DeliveryPtr = std::shared_ptr<const Delivery>;
 

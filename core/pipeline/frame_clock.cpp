@@ -1,6 +1,7 @@
 #include "core/pipeline/frame_clock.h"
 
 #include "core/base/error.h"
+#include "core/ticket/motion_step.h"
 
 #include <algorithm>
 #include <cmath>
@@ -57,41 +58,107 @@ std::shared_ptr<const FrameClock::Kept> FrameClock::withoutRepeats(const Clip& c
     return kept;
 }
 
-FrameClock::FrameClock(ClipPtr clip, const Ticket& t, const Inspection& found) : clip_(std::move(clip)) {
-    const Clip& c = *clip_;
+// A second field was taken half a frame later.
+std::shared_ptr<const FrameClock::Kept> FrameClock::everyField(const Clip& c) {
+    const auto kept = std::make_shared<Kept>();
+    for (std::int64_t n = 0; n < c.frameCount(); ++n)
+        for (const double part : {0.0, 0.5}) {
+            kept->frames.push_back(n);
+            kept->seconds.push_back(c.secondsAt(n) + part * (c.secondsAt(n + 1) - c.secondsAt(n)));
+        }
+    return kept;
+}
+
+namespace {
+
+struct Seconds {
+    double from, to;
+};
+
+Seconds stretchOf(const Ticket& t, const Clip& c) {
     const double end = c.secondsAt(c.frameCount());
     const double from = t.stretch.on ? t.stretch.from : 0, to = t.stretch.on ? std::min(t.stretch.to, end) : end;
     if (from >= end || to <= from)
         throw Error(Fault::Usage, c.path(),
                     "the stretch lies outside the clip, which is " + shortNumber(end, 3) + " s long",
                     "Choose a stretch inside it.");
+    return {from, to};
+}
+
+} // namespace
+
+Ticket atWantedLength(const Ticket& asked, const Clip& c) {
+    if (!asked.motion.on || asked.motion.seconds <= 0) return asked;
+    Ticket t = asked;
+    const auto [from, to] = stretchOf(t, c);
+    double still = 0;
+    for (const FreezeAt& f : freezesFrom(t.motion.freezes))
+        if (f.seconds >= from && f.seconds < to) still += f.length;
+    const TimeMap filmed(0, 1, rampsFrom(t.motion.ramps), {}, false);
+    const double runs = filmed.movieAt(to) - filmed.movieAt(from);
+    t.motion.speed = t.motion.seconds > still ? 100 * runs / (t.motion.seconds - still) : 1e9;
+    if (t.motion.speed < 10 || t.motion.speed > 400)
+        throw Error(Fault::Usage, c.path(),
+                    "it cannot be made " + shortNumber(t.motion.seconds, 2) + " s long: that is too " +
+                        (t.motion.speed > 400 ? "fast" : "slow"),
+                    "Choose a length from " + shortNumber(runs / 4 + still, 1) + " s to " +
+                        shortNumber(runs * 10 + still, 1) + " s.");
+    return t;
+}
+
+FrameClock::FrameClock(ClipPtr clip, const Ticket& t, const Inspection& found) : clip_(std::move(clip)) {
+    const Clip& c = *clip_;
+    const auto [from, to] = stretchOf(t, c);
     from_ = c.frameAt(from);
     if (c.secondsAt(from_) < from - 1e-6 && from_ + 1 < c.frameCount() && c.secondsAt(from_ + 1) < to) ++from_;
     // A stretch ends before the first frame that starts at or after `to`.
     past_ = std::clamp(c.frameAt(to - 1e-6) + 1, from_ + 1, c.frameCount());
     if (past_ < c.frameCount() && c.secondsAt(past_) < to - 1e-6) ++past_;
     start_ = c.secondsAt(from_);
+    end_ = c.secondsAt(past_);
     const Ticket::Motion& m = t.motion;
     const double own = c.facts().video.fps;
-    if (m.on && m.duplicates != "keep") kept_ = withoutRepeats(c, found);
-    if (!m.on || ((m.fps == 0 || std::abs(m.fps - own) < 1e-3) && m.speed == 100 && !kept_)) {
+    fields_ = takesFields(t, found, c.facts().video);
+    if (fields_)
+        kept_ = everyField(c);
+    else if (m.on && m.duplicates != "keep")
+        kept_ = withoutRepeats(c, found);
+    if (!m.on || ((m.fps == 0 || std::abs(m.fps - own) < 1e-3) && !changesTime(t) && !kept_)) {
         timeBase_ = c.timeBase();
         first_ = from_;
         count_ = past_ - from_;
         frames_ = c.frameCount();
         return;
     }
-    speed_ = m.speed / 100;
-    const bool closes = kept_ && m.duplicates == "remove" && m.fps == 0 && found.repeats.of;
-    rate_ = frameRate(m.fps > 0 ? m.fps : closes ? own * (1 - double(found.repeats.repeats) / found.repeats.of) : own);
-    between_ = m.method != "hold" && !(closes && speed_ == 1);
+    backwards_ = m.reverse;
+    // Backwards it begins with the last frame's own instant.
+    times_ = TimeMap(backwards_ ? c.secondsAt(past_ - 1) : start_, m.speed / 100, rampsFrom(m.ramps),
+                     freezesFrom(m.freezes), backwards_);
+    const bool closes = kept_ && !fields_ && m.duplicates == "remove" && m.fps == 0 && found.repeats.of;
+    rate_ = frameRate(m.fps > 0 ? m.fps
+                      : closes  ? own * (1 - double(found.repeats.repeats) / found.repeats.of)
+                                : own * (fields_ ? 2 : 1));
+    between_ = m.method != "hold" && !(closes && !changesTime(t));
     if (between_) gap_ = std::min(kMostSeconds, std::max(kGapSeconds, kGapFrames * usualDuration(c)));
     timeBase_ = av_inv_q(rate_);
-    const double perSecond = av_q2d(rate_) / speed_; // delivered frames a second of the clip
-    count_ = std::max<std::int64_t>(1, std::llround((c.secondsAt(past_) - start_) * perSecond));
-    first_ = static_cast<std::int64_t>(std::floor(start_ * perSecond + 1e-9));
-    frames_ = first_ + std::max(count_, static_cast<std::int64_t>(std::llround((end - start_) * perSecond)));
+    const double rate = av_q2d(rate_);
+    const double whole = c.secondsAt(c.frameCount());
+    count_ = std::max<std::int64_t>(1, std::llround(std::abs(times_.movieAt(end_) - times_.movieAt(start_)) * rate));
+    // Stage frames run over the whole clip, from the end that the movie comes from.
+    const double first = times_.movieAt(backwards_ ? c.secondsAt(c.frameCount() - 1) : 0),
+                 last = times_.movieAt(backwards_ ? 0 : whole);
+    first_ = static_cast<std::int64_t>(std::floor(-first * rate + 1e-9));
+    frames_ = first_ + std::max(count_, static_cast<std::int64_t>(std::llround(last * rate)));
+    KeyMaker key("clock");
+    key.add(rate).add(m.speed).add(m.ramps).add(m.freezes).add(int(backwards_));
+    key_ = key;
 }
+
+double FrameClock::speed() const { return untouched() ? 1 : (end_ - start_) / (double(count_) / av_q2d(rate_)); }
+
+double FrameClock::clipSeconds(double movie) const { return untouched() ? start_ + movie : times_.clipAt(movie); }
+
+double FrameClock::movieSeconds(double clip) const { return untouched() ? clip - start_ : times_.movieAt(clip); }
 
 std::int64_t FrameClock::pts(std::int64_t k) const {
     if (!untouched()) return k;
@@ -106,7 +173,7 @@ std::int64_t FrameClock::duration(std::int64_t k) const {
 double FrameClock::seconds() const { return double(pts(count_ - 1) + duration(count_ - 1)) * av_q2d(timeBase_); }
 
 double FrameClock::secondsOf(std::int64_t stage) const {
-    return start_ + double(stage - first_) * speed_ * rate_.den / rate_.num;
+    return times_.clipAt(double(stage - first_) * rate_.den / rate_.num);
 }
 
 std::int64_t FrameClock::keptCount() const {
@@ -131,7 +198,10 @@ std::int64_t FrameClock::keptAt(double seconds) const {
 BetweenInstant FrameClock::between(std::int64_t stage) const {
     const double at = secondsOf(stage);
     if (!between_) { // of frames at times of their own the nearest; of all, the one on show
-        if (!kept_) return {keptAt(at + kInside * speed_ * rate_.den / rate_.num), 0};
+        if (!kept_) {
+            const double inside = (double(stage - first_) + (backwards_ ? -kInside : kInside)) * rate_.den / rate_.num;
+            return {keptAt(times_.clipAt(inside)), 0};
+        }
         const std::int64_t i = keptAt(at);
         return {i + 1 < keptCount() && keptSeconds(i + 1) - at < at - keptSeconds(i) ? i + 1 : i, 0};
     }
@@ -146,22 +216,28 @@ BetweenInstant FrameClock::between(std::int64_t stage) const {
     return {i, part};
 }
 
-std::int64_t FrameClock::sourceOf(std::int64_t stage) const {
-    if (untouched()) return stage;
+std::int64_t FrameClock::indexOf(std::int64_t stage) const {
     const BetweenInstant i = between(stage);
-    return clipFrame(i.part < 0.5 ? i.frame : i.frame + 1);
+    return i.part < 0.5 ? i.frame : i.frame + 1;
 }
+
+std::int64_t FrameClock::sourceOf(std::int64_t stage) const { return untouched() ? stage : clipFrame(indexOf(stage)); }
 
 double FrameClock::instantOf(std::int64_t stage) const {
     if (untouched()) return double(stage);
     const BetweenInstant i = between(stage);
+    if (fields_) return std::min((double(i.frame) + i.part) / 2, double(clip_->frameCount() - 1));
     const auto a = double(clipFrame(i.frame));
     return i.part == 0 ? a : a + i.part * (double(clipFrame(i.frame + 1)) - a);
 }
 
+double FrameClock::movieOf(std::int64_t stage) const {
+    return untouched() ? clip_->secondsAt(stage) - start_ : double(stage - first_) * rate_.den / rate_.num;
+}
+
 std::int64_t FrameClock::stageOf(std::int64_t n) const {
     if (untouched()) return n;
-    const double k = std::ceil((clip_->secondsAt(n) - start_) * av_q2d(rate_) / speed_ - kInside);
+    const double k = std::ceil(times_.movieAt(clip_->secondsAt(n)) * av_q2d(rate_) - kInside);
     const auto here = std::clamp<std::int64_t>(first_ + static_cast<std::int64_t>(k), 0, frames_ - 1);
     const auto away = [&](std::int64_t s) { return std::abs(instantOf(s) - double(n)); };
     std::int64_t best = here;
@@ -179,12 +255,21 @@ std::int64_t FrameClock::deliveredAt(double seconds) const {
 
 Retiming FrameClock::retiming() const {
     if (untouched()) return {};
-    KeyMaker key("clock");
-    key.add(av_q2d(rate_)).add(speed_).add(start_).add(first_).add(count_).add(from_).add(past_).add(int(between_));
+    KeyMaker key("retiming");
+    key.add(std::int64_t(key_))
+        .add(start_)
+        .add(first_)
+        .add(count_)
+        .add(from_)
+        .add(past_)
+        .add(int(between_))
+        .add(int(fields_));
     Retiming r;
     r.frames = frames_;
-    r.pick = [clock = *this](std::int64_t stage) { return clock.sourceOf(stage); };
-    if (kept_) {
+    r.pick = [clock = *this](std::int64_t stage) {
+        return clock.fields_ ? clock.indexOf(stage) : clock.sourceOf(stage);
+    };
+    if (kept_ && !fields_) {
         key.add(kept_->frames.data(), kept_->frames.size() * sizeof(std::int64_t));
         key.add(kept_->seconds.data(), kept_->seconds.size() * sizeof(double));
         r.kept = std::shared_ptr<const std::vector<std::int64_t>>(kept_, &kept_->frames);

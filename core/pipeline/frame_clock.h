@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/media/clip.h"
+#include "core/pipeline/time_map.h"
 #include "core/ticket/step.h"
 
 namespace ulm {
@@ -29,13 +30,19 @@ public:
     double fps() const { return double(count_) / seconds(); }
     /// Seconds of the delivered movie at which frame k begins.
     double secondsAt(std::int64_t k) const { return double(pts(k)) * av_q2d(timeBase_); }
-    /// How many times as fast as it was filmed, > 0.
-    double speed() const { return speed_; }
+    /// How many times as fast as it was filmed, > 0; on average, where speeds differ.
+    double speed() const;
+    /// The second of the clip that an instant of the movie shows.
+    double clipSeconds(double movie) const;
+    /// The second of the movie at which an instant of the clip is first shown; outside it where it is not shown.
+    double movieSeconds(double clip) const;
 
     /// The clip's frame that a stage frame shows; of one in between, the nearer.
     std::int64_t sourceOf(std::int64_t stage) const;
     /// The instant that a stage frame shows, in frames of the clip: fractional in between two.
     double instantOf(std::int64_t stage) const;
+    /// Seconds of the movie at which a stage frame begins; below 0, or beyond the end, outside the stretch.
+    double movieOf(std::int64_t stage) const;
     /// The stage frame that shows the clip's frame n; where none does, the one nearest to it in time.
     std::int64_t stageOf(std::int64_t source) const;
     /// The delivered frame on show at this instant of the movie; clipped to it.
@@ -45,14 +52,17 @@ public:
     Retiming retiming() const;
 
 private:
-    /// What is left of a clip's frames without those that repeat the one before, and when each is meant to be shown.
+    /// What is left of a clip's frames without those that repeat the one before, or twice all of them where each
+    /// gives two fields; and when each is meant to be shown.
     struct Kept {
         std::vector<std::int64_t> frames;
         std::vector<double> seconds;
     };
     static std::shared_ptr<const Kept> withoutRepeats(const Clip&, const Inspection&);
+    static std::shared_ptr<const Kept> everyField(const Clip&);
 
-    double secondsOf(std::int64_t stage) const; ///< of the clip, at which a stage frame begins
+    std::int64_t indexOf(std::int64_t stage) const; ///< of what is kept, that a stage frame shows
+    double secondsOf(std::int64_t stage) const;     ///< of the clip, at which a stage frame begins
     /// By index of what is kept.
     std::int64_t keptAt(double seconds) const;
     double keptSeconds(std::int64_t index) const;
@@ -62,15 +72,22 @@ private:
 
     ClipPtr clip_;
     AVRational rate_{0, 1}; ///< frames a second; 0: the clip's own times
-    double speed_ = 1;
+    TimeMap times_;         ///< of the movie that is delivered: 0 where it begins
+    bool backwards_ = false;
+    bool fields_ = false;              ///< kept_ has two entries a frame
     bool between_ = false;             ///< frames are made in between, not repeated
     std::shared_ptr<const Kept> kept_; ///< null: all frames, at their own times
     double gap_ = 0;                   ///< seconds between frames from which on nothing is made between them
-    double start_ = 0;                 ///< seconds of the clip at which the stretch begins
+    double start_ = 0, end_ = 0;       ///< seconds of the clip: the stretch
     std::int64_t count_ = 0, first_ = 0, frames_ = 0;
     std::int64_t from_ = 0, past_ = 0; ///< the clip's frames that the stretch holds: [from, past)
     AVRational timeBase_{1, 1};
+    Key key_ = 0; ///< of what the movie's times come from
 };
+
+/// The ticket with motion.seconds, where that is set, made into the speed that it takes on this clip.
+/// Errors: Fault::Usage where that speed is not possible.
+Ticket atWantedLength(const Ticket&, const Clip&);
 
 /// A frame rate as a fraction: those that are so written for short are what they stand for (29.97: 30000/1001).
 AVRational frameRate(double fps);

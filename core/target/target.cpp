@@ -71,6 +71,11 @@ std::string plain(double v, int decimals = 1) {
     return t;
 }
 
+constexpr std::pair<const char*, double Target::Covered::*> kBorders[] = {{"top", &Target::Covered::top},
+                                                                          {"bottom", &Target::Covered::bottom},
+                                                                          {"left", &Target::Covered::left},
+                                                                          {"right", &Target::Covered::right}};
+
 // A shape fits where it is within one pixel of the aspect.
 bool hasAspect(int w, int h, const Size& a) {
     return std::abs(double(w) * a.h / a.w - h) <= 1.01 || std::abs(double(h) * a.w / a.h - w) <= 1.01;
@@ -108,13 +113,22 @@ Target targetFromJson(const json& j, const std::string& file) {
         if (!j["hdr"].is_boolean()) r.refuse("/hdr", "must be true or false");
         t.hdr = j["hdr"].get<bool>();
     }
+    if (j.contains("covered")) {
+        if (!j["covered"].is_object()) r.refuse("/covered", "must hold top, bottom, left, right");
+        const CardReader borders(j["covered"], file);
+        for (const auto& [name, member] : kBorders)
+            if (!j["covered"].contains(name) || j["covered"][name] != 0) t.covered.*member = borders.number(name, 45);
+        for (const auto& [key, value] : j["covered"].items())
+            if (std::ranges::none_of(kBorders, [&](const auto& b) { return key == b.first; }))
+                t.unknown.push_back("the key covered." + key + " is not known; it is not used.");
+    }
     if (j.contains("starts_at_once")) {
         if (!j["starts_at_once"].is_boolean()) r.refuse("/starts_at_once", "must be true or false");
         t.startsAtOnce = j["starts_at_once"].get<bool>();
     }
     static const std::vector<std::string> kKnown = {
-        "name",    "title",       "size",   "aspects", "max_width",  "max_height",     "max_lines",
-        "max_fps", "max_seconds", "max_mb", "codecs",  "containers", "starts_at_once", "hdr",
+        "name",        "title",  "size",   "aspects",    "max_width",      "max_height", "max_lines", "max_fps",
+        "max_seconds", "max_mb", "codecs", "containers", "starts_at_once", "hdr",        "covered",
     };
     for (const auto& [key, value] : j.items())
         if (std::ranges::find(kKnown, key) == kKnown.end())
@@ -135,7 +149,15 @@ json toJson(const Target& t) {
     if (!t.containers.empty()) j["containers"] = t.containers;
     if (t.startsAtOnce) j["starts_at_once"] = true;
     if (t.hdr) j["hdr"] = true;
+    for (const auto& [name, member] : kBorders)
+        if (t.covered.*member > 0) j["covered"][name] = t.covered.*member;
     return j;
+}
+
+Rect Target::freeOf(Size s) const {
+    const int l = int(std::lround(s.w * covered.left / 100)), t = int(std::lround(s.h * covered.top / 100));
+    return {l, t, s.w - l - int(std::lround(s.w * covered.right / 100)),
+            s.h - t - int(std::lround(s.h * covered.bottom / 100))};
 }
 
 std::vector<std::string> targetFolders() {

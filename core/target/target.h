@@ -21,11 +21,17 @@ struct Target {
     double maxSeconds = 0;
     double maxMb = 0; ///< 10^6 bytes
     std::vector<std::string> codecs, containers;
-    bool startsAtOnce = false;        ///< index in front of the data
-    bool hdr = false;                 ///< takes HDR pictures
+    bool startsAtOnce = false; ///< index in front of the data
+    bool hdr = false;          ///< takes HDR pictures
+    struct Covered {           ///< borders that its own buttons and captions cover, % of height and width
+        double top = 0, bottom = 0, left = 0, right = 0;
+        bool any() const { return top > 0 || bottom > 0 || left > 0 || right > 0; }
+    } covered;
     std::string file;                 ///< where the card came from; empty for one that ships
     std::vector<std::string> unknown; ///< sentences about keys of the card that are not known, and so not used
 
+    /// The part of a picture of this size that nothing of its own covers.
+    Rect freeOf(Size picture) const;
     std::int64_t maxBytes() const { return static_cast<std::int64_t>(maxMb * 1e6); }
 };
 

@@ -45,7 +45,7 @@ std::string valuesOf(const TicketKey& k, const std::string& quote) {
     case Kind::Number: return rangeOf(k) + (k.unit.empty() ? "" : " " + k.unit);
     case Kind::Quantity: return "quantity, " + rangeOf(k) + (k.unit.empty() ? "" : " " + k.unit);
     case Kind::Size: return quote + "WIDTHxHEIGHT" + quote + ", or " + quote + "none" + quote;
-    case Kind::Aspect: return quote + "W:H" + quote;
+    case Kind::Aspect: return quote + "W:H" + quote + ", or " + quote + "clip" + quote;
     case Kind::Text: return quote + k.form + quote + ", or " + quote + "none" + quote;
     case Kind::File: return quote + "FILE" + k.ending + quote + ", or " + quote + "none" + quote;
     case Kind::Choice:
@@ -97,7 +97,7 @@ json schemaOf(const TicketKey& k) {
         break;
     }
     case Kind::Size: j = {{"type", {"string", "null"}}, {"pattern", "^[0-9]+[x×][0-9]+$"}}; break;
-    case Kind::Aspect: j = {{"type", "string"}, {"pattern", "^[0-9]+:[0-9]+$"}}; break;
+    case Kind::Aspect: j = {{"type", "string"}, {"pattern", "^([0-9]+:[0-9]+|clip)$"}}; break;
     case Kind::Text: j = {{"type", "string"}}; break;
     case Kind::File: j = {{"type", "string"}, {"maxLength", 4096}}; break;
     }

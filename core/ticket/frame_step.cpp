@@ -1,9 +1,10 @@
 // Frame: shape and size of what is delivered, and how the clip fills it.
 #include "core/ticket/frame_step.h"
+
+#include "core/base/words.h"
 #include "core/engine/resample_stage.h"
 #include "core/framing/fill_stages.h"
 
-#include <charconv>
 #include <cmath>
 #include <sstream>
 
@@ -12,16 +13,20 @@ namespace {
 
 Fill fillFrom(const std::string& name) { return name == "pad" ? Fill::Pad : name == "blur" ? Fill::Blur : Fill::Crop; }
 
-// The window of the plan, given in displayed pixels, in the stored pixels of the source (they differ by sample aspect).
-ScaleWindow storedWindow(const FramingPlan& p, const VideoFacts& v, const PictureFormat& stored) { // or enlarged ones
-    const double kx = double(stored.width) / v.width, ky = double(stored.height) / v.height;
-    return {p.srcX * kx, p.srcY * ky, p.srcW * kx, p.srcH * ky, p.w, p.h};
+// The window of the plan, in the stored pixels of what is framed (they differ by sample aspect, and by enlarging).
+ScaleWindow storedWindow(const FramingPlan& p, const Pose& pose, const PictureFormat& stored) {
+    // Where a part is taken and nothing else is done the clip itself is framed, and the window lies so much further in.
+    const bool cut = pose.cutsOnly();
+    const Size held = cut ? pose.clip : pose.size();
+    const double kx = double(stored.width) / held.w, ky = double(stored.height) / held.h;
+    const double x = p.srcX - (cut ? pose.still.c : 0), y = p.srcY - (cut ? pose.still.f : 0);
+    return {x * kx, y * ky, p.srcW * kx, p.srcH * ky, p.w, p.h};
 }
 
-WindowPath storedPath(const FramingPath& path, const VideoFacts& v, const PictureFormat& stored) {
-    const ScaleWindow first = storedWindow(path.still, v, stored);
+WindowPath storedPath(const FramingPath& path, const Pose& pose, const PictureFormat& stored) {
+    const ScaleWindow first = storedWindow(path.still, pose, stored);
     if (!path.at) return WindowPath(first);
-    return {first, path.key, [path, v, stored](std::int64_t n) { return storedWindow(path(n), v, stored); }};
+    return {first, path.key, [path, pose, stored](std::int64_t n) { return storedWindow(path(n), pose, stored); }};
 }
 
 // 4:2:0 with the source's siting: what H.264 delivers, and needs no chroma pass where the source has it already.
@@ -34,22 +39,44 @@ PictureFormat deliveredFormat(const PictureFormat& source) {
     return f;
 }
 
+bool ownShape(const Ticket& t) { return t.frame.aspect.w == 0; }
+
+// "turned by 90°, mirrored": what is done to the clip before it is framed; empty where nothing is.
+std::string heldTold(const Ticket& t, const VideoFacts& v) {
+    const Ticket::Frame& f = t.frame;
+    std::string all;
+    const auto add = [&](const std::string& what) { all += (all.empty() ? "" : ", ") + what; };
+    if (const Rect part = partFrom(f.part); !part.empty()) add("cut to " + sizeText({part.w, part.h}));
+    if (f.mirror) add("mirrored");
+    if (f.turn != "0") add("turned by " + f.turn + "°");
+    if (f.straighten != 0) {
+        const Pose level = poseOf(Size{v.width, v.height}, {partFrom(f.part), std::stoi(f.turn), f.mirror, 0}),
+                   held = poseOf(t, v);
+        const double lost = 1 - double(held.width) * held.height / (double(level.width) * level.height);
+        add("straightened by " + std::string(f.straighten < 0 ? "−" : "") + shortNumber(std::abs(f.straighten), 1) +
+            "°, which cuts away " + shortNumber(100 * lost, 0) + " %");
+    }
+    return all;
+}
+
 std::string told(const StepView& v) {
     const Ticket::Frame& f = v.ticket.frame;
     if (!f.on) return "Shape kept.";
-    const std::string shape = std::to_string(f.aspect.w) + ":" + std::to_string(f.aspect.h);
+    const std::string held = heldTold(v.ticket, v.facts.video), first = held.empty() ? "" : capitalised(held) + "; ";
+    if (ownShape(v.ticket) && !f.size) return held.empty() ? "Shape kept." : capitalised(held) + ".";
+    const std::string shape = first + (ownShape(v.ticket) ? sizeText(*f.size) : aspectText(f.aspect));
     if (f.fill == "pad") return shape + " with black beside the picture.";
     if (f.fill == "blur") return shape + " on a blurred copy of the picture.";
     const std::string how = f.follow == "subject"  ? " by cropping, following the subject"
                             : f.follow == "steady" ? " by cropping, on the subject of each shot"
                                                    : " by cropping";
     if (!v.plan) return shape + how + ".";
-    return shape + how + "; " + std::to_string(std::lround(100 * keptShare(*v.plan, v.facts.video))) +
+    return shape + how + "; " + std::to_string(std::lround(100 * keptShare(*v.plan, poseOf(v.ticket, v.facts.video)))) +
            " % of the picture stays.";
 }
 
 bool shapes(const Ticket& t) {
-    return !t.frame.size || t.frame.size->w * t.frame.aspect.h == t.frame.size->h * t.frame.aspect.w;
+    return !t.frame.size || ownShape(t) || t.frame.size->w * t.frame.aspect.h == t.frame.size->h * t.frame.aspect.w;
 }
 
 bool crops(const Ticket& t) { return t.frame.fill == "crop"; }
@@ -57,16 +84,26 @@ bool isPlaced(const Ticket& t) { return crops(t) && t.frame.follow == "place"; }
 
 constexpr std::size_t kMostPins = 1000;
 
-// One number up to `end`, which is passed over; nothing where there is none.
-std::optional<double> numberUpTo(std::string_view& text, char end) {
-    double v = 0;
-    const auto [stop, failed] = std::from_chars(text.data(), text.data() + text.size(), v);
-    if (failed != std::errc() || !std::isfinite(v)) return {};
-    text.remove_prefix(std::size_t(stop - text.data()));
-    if (end == 0) return text.empty() ? std::optional(v) : std::nullopt;
-    if (text.empty() || text[0] != end) return {};
-    text.remove_prefix(1);
-    return v;
+bool readPart(const std::string& text, Rect& r) {
+    std::string_view left = text;
+    const auto x = takeNumber(left, ','), y = x ? takeNumber(left, ',') : std::nullopt,
+               w = y ? takeNumber(left, 'x') : std::nullopt, h = w ? takeNumber(left, 0) : std::nullopt;
+    if (!h) return false;
+    for (const double v : {*x, *y, *w, *h})
+        if (v < 0 || v > 16384 || v != std::floor(v)) return false;
+    if (*w < 16 || *h < 16) return false;
+    r = {int(*x), int(*y), int(*w), int(*h)};
+    return true;
+}
+
+// A place of the clip, on the picture that the pose holds.
+SubjectPlace heldPlace(const SubjectPlace& p, const Pose& pose) {
+    const Affine& m = pose.still;
+    const Point at = m({p.x * pose.clip.w, p.y * pose.clip.h});
+    const double w = std::abs(m.a) * p.w * pose.clip.w + std::abs(m.b) * p.h * pose.clip.h,
+                 h = std::abs(m.d) * p.w * pose.clip.w + std::abs(m.e) * p.h * pose.clip.h;
+    return {float(std::clamp(at.x / pose.width, 0.0, 1.0)), float(std::clamp(at.y / pose.height, 0.0, 1.0)),
+            float(std::min(1.0, w / pose.width)), float(std::min(1.0, h / pose.height))};
 }
 
 // The pins, or what is wrong with them.
@@ -74,8 +111,8 @@ std::string readPins(const std::string& text, std::vector<FramePin>& pins) {
     std::istringstream words(text);
     for (std::string word; words >> word;) {
         std::string_view left = word;
-        const auto t = numberUpTo(left, ':'), x = t ? numberUpTo(left, ',') : std::nullopt,
-                   y = x ? numberUpTo(left, 0) : std::nullopt;
+        const auto t = takeNumber(left, ':'), x = t ? takeNumber(left, ',') : std::nullopt,
+                   y = x ? takeNumber(left, 0) : std::nullopt;
         if (!y) return "must be SECONDS:X,Y …, such as 0.4:0.25,0.5 2:0.7,0.5";
         if (*t < 0 || *x < 0 || *x > 1 || *y < 0 || *y > 1) return "must have times from 0 on and places in 0…1";
         if (!pins.empty() && *t <= pins.back().seconds) return "must be in order of time";
@@ -87,38 +124,60 @@ std::string readPins(const std::string& text, std::vector<FramePin>& pins) {
 
 } // namespace
 
-double keptShare(const FramingPlan& p, const VideoFacts& v) { return p.srcW * p.srcH / (double(v.width) * v.height); }
+std::string partWrong(const std::string& text) {
+    Rect r;
+    return text.empty() || readPart(text, r) ? "" : "must be LEFT,TOP,WIDTHxHEIGHT in pixels, such as 0,60,640x240";
+}
+
+Rect partFrom(const std::string& text) {
+    Rect r;
+    return readPart(text, r) ? r : Rect{};
+}
+
+std::string partText(const Rect& r) {
+    return std::to_string(r.x) + "," + std::to_string(r.y) + "," + std::to_string(r.w) + "x" + std::to_string(r.h);
+}
+
+Pose poseOf(const Ticket& t, const VideoFacts& v) {
+    PoseWish w;
+    if (t.frame.on) w = {partFrom(t.frame.part), std::stoi(t.frame.turn), t.frame.mirror, t.frame.straighten};
+    return poseOf({v.width, v.height}, w);
+}
+
+double keptShare(const FramingPlan& p, const Pose& pose) {
+    return p.srcW * p.srcH / (double(pose.width) * pose.height);
+}
 
 FramingPlan framingOf(const Ticket& t, const VideoFacts& v) {
+    const Pose pose = poseOf(t, v);
     FramingWish w;
     if (t.enlarge.on) {
         w.scale = t.enlarge.scale;
         w.size = t.enlarge.size;
     }
-    w.frame = t.frame.on;
-    w.aspect = t.frame.aspect;
+    w.frame = t.frame.on && (!ownShape(t) || t.frame.size);
+    w.aspect = ownShape(t) ? pose.size() : t.frame.aspect;
     w.delivered = t.frame.size;
     w.fill = fillFrom(t.frame.fill);
     w.positionX = t.frame.on ? t.frame.x : t.enlarge.x;
     w.positionY = t.frame.on ? t.frame.y : t.enlarge.y;
-    return planFraming({v.width, v.height}, w);
+    return planFraming(pose.size(), w);
 }
 
-StagePtr framed(StagePtr in, StagePtr source, const FramingPath& path, const VideoFacts& v, Kernel kernel) {
+StagePtr framed(StagePtr in, StagePtr source, const FramingPath& path, const Pose& pose, Kernel kernel) {
     const FramingPlan& plan = path.still;
-    const ScaleWindow w = storedWindow(plan, v, in->format());
+    const PictureFormat f = deliveredFormat(source->format());
+    if (!pose.cutsOnly()) in = posed(in, pose);
+    const ScaleWindow w = storedWindow(plan, pose, in->format());
     const bool same = !path.at && w.x == 0 && w.y == 0 && w.w == in->format().width && w.h == in->format().height &&
                       w.width == in->format().width && w.height == in->format().height;
-    const PictureFormat f = deliveredFormat(source->format());
     StagePtr out = same && f.subW == in->format().subW && f.subH == in->format().subH
                        ? in
-                       : std::make_shared<ResampleStage>(in, storedPath(path, v, in->format()), kernel, f);
+                       : std::make_shared<ResampleStage>(in, storedPath(path, pose, in->format()), kernel, f);
     if (plan.covers()) return out;
     const Rect place{plan.x, plan.y, plan.w, plan.h};
     if (plan.fill == Fill::Pad) return padded(out, place, plan.width, plan.height);
-    PictureFormat square = source->format();
-    StagePtr base = source;
-    if (square.subW != f.subW || square.subH != f.subH) base = withChroma(source, f.subW, f.subH, f.colour.chromaSite);
+    const StagePtr base = withChroma(posed(source, pose), f.subW, f.subH, f.colour.chromaSite);
     return blurFilled(out, backdrop(base, plan.width, plan.height), place, plan.width, plan.height);
 }
 
@@ -143,36 +202,42 @@ std::string pinsText(const std::vector<FramePin>& pins) {
 
 bool followsSubject(const Ticket& t) { return t.frame.on && crops(t) && t.frame.follow != "place"; }
 
-FollowedPathPtr followedPath(const Ticket& t, const Inspection& found, const FramingPlan& plan, const VideoFacts& v,
-                             std::int64_t frames, const std::function<std::int64_t(double)>& frameAt) {
+FollowedPathPtr followedPath(const Ticket& t, const Inspection& found, const FramingPlan& plan, const Pose& pose,
+                             double fps, std::int64_t frames, const std::function<std::int64_t(double)>& frameAt,
+                             Point wanted) {
     const auto& places = found.subject.places;
     if (!followsSubject(t) || places.empty() || std::int64_t(places.size()) != frames) return nullptr;
     FollowWish wish;
     wish.subject.reserve(places.size());
     // Where hardly anything stands out the crop stays nearer to the middle.
     constexpr double kSure = 0.12;
+    const double windowW = std::min(1.0, plan.srcW / pose.width), windowH = std::min(1.0, plan.srcH / pose.height);
+    const auto offX = float((wanted.x - 0.5) * windowW), offY = float((wanted.y - 0.5) * windowH);
     for (std::size_t n = 0; n < places.size(); ++n) {
         const SubjectShot* shot = found.subject.shotOf(std::int64_t(n));
         const auto trust = float(shot ? std::clamp(shot->confidence / kSure, 0.3, 1.0) : 1);
-        const SubjectPlace& p = places[n];
-        wish.subject.push_back({0.5f + trust * (p.x - 0.5f), 0.5f + trust * (p.y - 0.5f), p.w, p.h});
+        const SubjectPlace p = heldPlace(places[n], pose);
+        wish.subject.push_back({0.5f + trust * (p.x - offX - 0.5f), 0.5f + trust * (p.y - offY - 0.5f), p.w, p.h});
     }
     wish.cuts = found.cuts;
-    wish.fps = v.fps > 0 ? v.fps : 25;
+    wish.fps = fps > 0 ? fps : 25;
     wish.moves = t.frame.follow == "subject";
-    for (const FramePin& p : pinsFrom(t.frame.pins)) wish.pins.push_back({frameAt(p.seconds), p.x, p.y});
-    return planFollow(wish, std::min(1.0, plan.srcW / v.width), std::min(1.0, plan.srcH / v.height));
+    for (const FramePin& p : pinsFrom(t.frame.pins)) {
+        const SubjectPlace at = heldPlace({float(p.x), float(p.y), 0, 0}, pose);
+        wish.pins.push_back({frameAt(p.seconds), at.x, at.y});
+    }
+    return planFollow(wish, windowW, windowH);
 }
 
-FramingPlan planAt(const FramingPlan& plan, const FollowedPath& path, const VideoFacts& v, double instant) {
+FramingPlan planAt(const FramingPlan& plan, const FollowedPath& path, Size held, double instant) {
     FramingPlan p = plan;
     const FollowedPath::Place at = path.at(instant);
-    p.srcX = (v.width - p.srcW) * double(at.x);
-    p.srcY = (v.height - p.srcH) * double(at.y);
+    p.srcX = (held.w - p.srcW) * double(at.x);
+    p.srcY = (held.h - p.srcH) * double(at.y);
     return p;
 }
 
-void placeCrop(Ticket& t, const FramingPlan& plan, const VideoFacts& v, double seconds, double x, double y) {
+void placeCrop(Ticket& t, const FramingPlan& plan, const Pose& pose, double seconds, double x, double y) {
     x = std::clamp(x, 0.0, 1.0), y = std::clamp(y, 0.0, 1.0);
     if (!followsSubject(t)) {
         t.frame.x = x, t.frame.y = y;
@@ -181,10 +246,11 @@ void placeCrop(Ticket& t, const FramingPlan& plan, const VideoFacts& v, double s
     constexpr double kSame = 0.05;
     std::vector<FramePin> pins = pinsFrom(t.frame.pins);
     std::erase_if(pins, [&](const FramePin& p) { return std::abs(p.seconds - seconds) < kSame; });
-    const auto middle = [](double place, double window, double whole) {
-        return std::clamp((place * (whole - window) + window / 2) / whole, 0.0, 1.0);
-    };
-    const FramePin pin{std::max(0.0, seconds), middle(x, plan.srcW, v.width), middle(y, plan.srcH, v.height)};
+    // Pins are places of the clip itself: they stay where they are when it is turned or cut otherwise later.
+    const Point at = pose.still.inverse()(
+        {x * (pose.width - plan.srcW) + plan.srcW / 2, y * (pose.height - plan.srcH) + plan.srcH / 2});
+    const FramePin pin{std::max(0.0, seconds), std::clamp(at.x / pose.clip.w, 0.0, 1.0),
+                       std::clamp(at.y / pose.clip.h, 0.0, 1.0)};
     if (pins.size() < kMostPins) pins.insert(std::ranges::upper_bound(pins, pin.seconds, {}, &FramePin::seconds), pin);
     t.frame.pins = pinsText(pins);
 }
@@ -234,8 +300,8 @@ StepPart framePart() {
         switchKey("frame.on", OF_TICKET(frame.on)),
         aspectKey("frame.aspect", OF_TICKET(frame.aspect))
             .called("Shape")
-            .does("Width to height of what is delivered.")
-            .offers({{"9:16", "9:16"}, {"4:5", "4:5"}, {"1:1", "1:1"}, {"16:9", "16:9"}})
+            .does("Width to height of what is delivered; `clip`: as the clip has it.")
+            .offers({{"9:16", "9:16"}, {"4:5", "4:5"}, {"1:1", "1:1"}, {"16:9", "16:9"}, {"clip", "Clip's"}})
             .actsIf(shapes, "where no frame.size of another shape is set"),
         sizeKey("frame.size", OF_TICKET(frame.size))
             .called("Exact size")
@@ -274,13 +340,31 @@ StepPart framePart() {
                 "than the subject.")
             .actsIf([](const Ticket& t) { return crops(t) && t.frame.follow != "place"; },
                     "where frame.fill=crop and frame.follow is steady or subject")
-            .onlyWhereItActs()};
+            .onlyWhereItActs(),
+        choiceKey("frame.turn", {{"0", "None"}, {"90", "Right"}, {"180", "Over"}, {"270", "Left"}},
+                  OF_TICKET(frame.turn))
+            .called("Turn")
+            .under("Turned, straightened, cut")
+            .does("Turns the picture by quarters, clockwise: 90 to the right, 180 upside down, 270 to the left."),
+        flagKey("frame.mirror", OF_TICKET(frame.mirror))
+            .called("Mirror")
+            .does("Exchanges left and right, before turning.", "letters read backwards."),
+        numberKey("frame.straighten", -15, 15, OF_TICKET(frame.straighten))
+            .called("Straighten", "°")
+            .does("Turns a slanted horizon level, clockwise; what then lies beside the picture is cut away on all "
+                  "sides.",
+                  "the picture gets narrow.")
+            .by(0.1, 1),
+        textKey("frame.part", "LEFT,TOP,WIDTHxHEIGHT", partWrong, OF_TICKET(frame.part))
+            .called("Only a part")
+            .does("The part of the clip that is used, in its own pixels, before it is turned: without black bars, or "
+                  "closer.")};
     p.told = told;
     p.needsReadings = followsSubject;
     p.build = [](Building& b) {
         Kernel kernel = Kernel::Lanczos;
         kernelFromName(b.ticket.enlarge.method, kernel);
-        b.picture = framed(b.picture, b.onClock(b.source), b.framing, b.video, kernel);
+        b.picture = framed(b.picture, b.onClock(b.source), b.framing, b.pose, kernel);
     };
     return p;
 }

@@ -1,20 +1,30 @@
 #pragma once
 
 #include "core/framing/follow.h"
+#include "core/framing/pose.h"
 #include "core/picture/resample.h"
 #include "core/ticket/step.h"
 
 namespace ulm {
 
-/// How the ticket frames a clip of this displayed size. Errors: Fault::Usage.
+/// A part of the clip: "LEFT,TOP,WIDTHxHEIGHT" in displayed pixels. What is wrong with such a text, or nothing;
+/// partFrom() reads one that is right; empty: all of the clip.
+std::string partWrong(const std::string& text);
+Rect partFrom(const std::string& text);
+std::string partText(const Rect&);
+
+/// How the ticket has the clip held, before it is framed; steadying, which goes by what was found in it, left out.
+Pose poseOf(const Ticket&, const VideoFacts&);
+
+/// How the ticket frames a clip of this displayed size, on the picture that its pose holds. Errors: Fault::Usage.
 FramingPlan framingOf(const Ticket&, const VideoFacts&);
 
-/// The share of the clip's picture that the plan's window shows, (0, 1].
-double keptShare(const FramingPlan&, const VideoFacts&);
+/// The share of the picture held that the plan's window shows, (0, 1].
+double keptShare(const FramingPlan&, const Pose&);
 
-/// `in`, the clip or an enlarged form of it, brought to the delivered shape, 4:2:0; `source`, on the same clock, gives
-/// the blurred fill.
-StagePtr framed(StagePtr in, StagePtr source, const FramingPath&, const VideoFacts&, Kernel);
+/// `in`, the clip or an enlarged form of it, held by the pose and brought to the delivered shape, 4:2:0; `source`, on
+/// the same clock, gives the blurred fill.
+StagePtr framed(StagePtr in, StagePtr source, const FramingPath&, const Pose&, Kernel);
 
 /// A place of the crop's middle that a person set: seconds of the clip, fractions [0, 1] of its picture.
 struct FramePin {
@@ -29,15 +39,17 @@ std::string pinsText(const std::vector<FramePin>&);
 /// The crop goes by the subject, whether one is known or not.
 bool followsSubject(const Ticket&);
 /// The path of the crop on every frame of the clip; null where it does not move, or the subject is not known. `frames`:
-/// the clip's; `frameAt` finds the frame on show at a time.
-FollowedPathPtr followedPath(const Ticket&, const Inspection&, const FramingPlan&, const VideoFacts&,
-                             std::int64_t frames, const std::function<std::int64_t(double seconds)>& frameAt);
-/// The plan with its window where the path has it at this instant, in frames of the clip.
-FramingPlan planAt(const FramingPlan&, const FollowedPath&, const VideoFacts&, double instant);
+/// the clip's; `frameAt` finds the frame on show at a time; `wanted`: where in the window the subject is to be,
+/// fractions of it.
+FollowedPathPtr followedPath(const Ticket&, const Inspection&, const FramingPlan&, const Pose&, double fps,
+                             std::int64_t frames, const std::function<std::int64_t(double seconds)>& frameAt,
+                             Point wanted = {0.5, 0.5});
+/// The plan with its window where the path has it at this instant, in frames of the clip; `held`: the pose's size.
+FramingPlan planAt(const FramingPlan&, const FollowedPath&, Size held, double instant);
 
 /// What dragging the crop sets at an instant of the clip: x and y, or, where the crop follows, a pin; one that is
 /// nearer than a twentieth of a second is replaced. place: where the crop sits in what is left over, [0, 1].
-void placeCrop(Ticket&, const FramingPlan&, const VideoFacts&, double seconds, double x, double y);
+void placeCrop(Ticket&, const FramingPlan&, const Pose&, double seconds, double x, double y);
 
 /// Pins along a pursuit, as few as keep within 1.5 % of the picture of it, in place of those that it runs past; the
 /// crop follows from then on. `secondsAt`: of a frame of the clip.

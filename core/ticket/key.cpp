@@ -178,11 +178,15 @@ TicketKey aspectKey(const char* path, std::function<Size&(Ticket&)> member) {
     TicketKey k = keyOf(path, TicketKey::Kind::Aspect);
     k.get = [member](const Ticket& t) {
         const Size a = member(open(t));
-        return json(std::to_string(a.w) + ":" + std::to_string(a.h));
+        return json(a.w == 0 ? "clip" : std::to_string(a.w) + ":" + std::to_string(a.h));
     };
     k.set = [member](Ticket& t, const json& j) -> std::string {
+        if (j == "clip") {
+            member(t) = {0, 0};
+            return "";
+        }
         const auto a = j.is_string() ? parseAspect(j.get<std::string>()) : std::nullopt;
-        if (!a || a->w > 100 * a->h || a->h > 100 * a->w) return "must be W:H, such as 9:16";
+        if (!a || a->w > 100 * a->h || a->h > 100 * a->w) return "must be W:H, such as 9:16, or clip";
         member(t) = *a;
         return "";
     };

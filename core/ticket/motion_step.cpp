@@ -1,12 +1,15 @@
 // Motion: when frames are shown, and what lies between them.
+#include "core/ticket/motion_step.h"
+
+#include "core/base/words.h"
 #include "core/engine/pick_stage.h"
 #include "core/media/deinterlace_stage.h"
 #include "core/motion/between_stage.h"
 #include "core/ticket/step.h"
 
 #include <algorithm>
-#include <charconv>
 #include <cmath>
+#include <sstream>
 
 namespace ulm {
 namespace {
@@ -15,16 +18,10 @@ using nlohmann::json;
 
 // "30000/1001" too.
 json parseRate(const std::string& text) {
-    const auto numberOf = [](std::string_view s) -> std::optional<double> {
-        double v = 0;
-        const auto r = std::from_chars(s.data(), s.data() + s.size(), v);
-        if (r.ec != std::errc() || r.ptr != s.data() + s.size()) return std::nullopt;
-        return v;
-    };
-    const std::string_view all = text;
-    const auto slash = all.find('/');
-    const auto over = numberOf(all.substr(0, slash));
-    const auto under = slash == all.npos ? std::optional(1.0) : numberOf(all.substr(slash + 1));
+    const bool fraction = text.find('/') != text.npos;
+    std::string_view left = text;
+    const auto over = takeNumber(left, fraction ? '/' : '\0');
+    const auto under = fraction && over ? takeNumber(left, 0) : std::optional(1.0);
     if (!over || !under || !(*under > 0)) return text;
     return *over / *under;
 }
@@ -46,6 +43,25 @@ TicketKey rateKey() {
     return k;
 }
 
+// Pairs "SECONDS:VALUE" in order of time, values in [least, most]; or what is wrong with them.
+template <class Pair>
+std::string readPairs(const std::string& text, double least, double most, double unit, std::vector<Pair>& pairs) {
+    std::istringstream words(text);
+    for (std::string word; words >> word;) {
+        std::string_view left = word;
+        const auto t = takeNumber(left, ':'), v = t ? takeNumber(left, 0) : std::nullopt;
+        if (!v || *t < 0 || *t > 1e6) return "must be SECONDS:VALUE …, such as 1.5:50";
+        if (*v < least || *v > most) return "must have values in " + shortNumber(least, 2) + "…" + shortNumber(most, 2);
+        if (!pairs.empty() && *t <= pairs.back().seconds) return "must be in order of time";
+        if (pairs.size() == 100) return "must not have more than 100 places";
+        pairs.push_back({*t, *v * unit});
+    }
+    return "";
+}
+
+std::string readRamps(const std::string& text, std::vector<SpeedAt>& to) { return readPairs(text, 5, 800, 0.01, to); }
+std::string readFreezes(const std::string& text, std::vector<FreezeAt>& to) { return readPairs(text, 0.01, 60, 1, to); }
+
 bool makesFrames(const Ticket& t) { return t.motion.on && t.motion.method != "hold"; }
 
 Between methodOf(const Ticket& t) { return t.motion.method == "fast" ? Between::Fast : Between::Careful; }
@@ -66,30 +82,43 @@ std::vector<std::int64_t> keptCuts(const std::vector<std::int64_t>& cuts, const 
     return all;
 }
 
+double wantedRate(const StepView& v) {
+    if (v.ticket.motion.fps > 0) return v.ticket.motion.fps;
+    return v.facts.video.fps * (takesFields(v.ticket, v.found, v.facts.video) ? 2 : 1);
+}
+
 std::string rateWords(const StepView& v) {
-    const double own = v.facts.video.fps, fps = v.ticket.motion.fps > 0 ? v.ticket.motion.fps : own;
+    const double own = v.facts.video.fps, fps = wantedRate(v);
     if (std::abs(fps - own) < 1e-3) return shortNumber(own, 2) + " frames a second";
     return shortNumber(own, 2) + " → " + shortNumber(fps, 2) + " frames a second";
 }
 
 std::string told(const StepView& v) {
     const Ticket::Motion& m = v.ticket.motion;
-    const double own = v.facts.video.fps, fps = m.fps > 0 ? m.fps : own;
+    const double own = v.facts.video.fps, fps = wantedRate(v);
     if (!m.on) return shortNumber(own, 2) + " frames a second, as filmed.";
     const std::size_t repeats = v.found.duplicates.size();
     const bool closes = m.duplicates == "remove" && m.fps == 0 && v.found.repeats.of && repeats;
+    const std::size_t freezes = freezesFrom(m.freezes).size();
     std::string s = rateWords(v);
     if (deinterlaces(v.ticket, v.found, v.facts.video)) s = "Deinterlaced, " + s;
+    if (deinterlaces(v.ticket, v.found, v.facts.video) && m.deinterlace == "fields") s += " from its fields";
+    if (m.stabilise > 0) s += ", steadied by " + shortNumber(m.stabilise, 0) + " %";
+    if (m.reverse) s += ", backwards";
     if (m.speed != 100) s += ", at " + shortNumber(m.speed, 1) + " % of its speed";
+    if (!m.ramps.empty()) s += ", speed set at " + std::to_string(rampsFrom(m.ramps).size()) + " places";
+    if (freezes) s += freezes == 1 ? ", one halt" : ", " + std::to_string(freezes) + " halts";
     if (m.duplicates != "keep" && repeats)
         s += ", " + std::to_string(repeats) + (repeats == 1 ? " repeat " : " repeats ") +
              (closes                  ? "taken out"
               : makesFrames(v.ticket) ? "replaced"
                                       : "left out");
     // Every frame that is asked for is there: as long as it is neither slowed nor turned into more.
-    const double ratio = own * m.speed / 100 / fps;
+    const double ratio = own * (takesFields(v.ticket, v.found, v.facts.video) ? 2 : 1) * m.speed / 100 / fps;
     const bool there = std::abs(ratio - std::round(ratio)) < 1e-3 && std::round(ratio) >= 1;
-    if (there && (m.duplicates == "keep" || !repeats || closes))
+    if (m.stabilise > 0 && there && !changesTime(v.ticket) && m.fps == 0 && (m.duplicates == "keep" || !repeats))
+        return s + ".";
+    if (there && m.ramps.empty() && (m.duplicates == "keep" || !repeats || closes))
         return s + (std::round(ratio) > 1 ? ", by leaving frames out." : ".");
     if (m.method == "hold") return s + ", by repeating or leaving out frames.";
     return s + ", in-betweens " + m.method + ".";
@@ -97,10 +126,41 @@ std::string told(const StepView& v) {
 
 } // namespace
 
+std::string rampsWrong(const std::string& text) {
+    std::vector<SpeedAt> all;
+    return readRamps(text, all);
+}
+
+std::vector<SpeedAt> rampsFrom(const std::string& text) {
+    std::vector<SpeedAt> all;
+    readRamps(text, all);
+    return all;
+}
+
+std::string freezesWrong(const std::string& text) {
+    std::vector<FreezeAt> all;
+    return readFreezes(text, all);
+}
+
+std::vector<FreezeAt> freezesFrom(const std::string& text) {
+    std::vector<FreezeAt> all;
+    readFreezes(text, all);
+    return all;
+}
+
+bool changesTime(const Ticket& t) {
+    const Ticket::Motion& m = t.motion;
+    return m.on && (m.speed != 100 || m.seconds > 0 || m.reverse || !m.ramps.empty() || !m.freezes.empty());
+}
+
 bool deinterlaces(const Ticket& t, const Inspection& found, const VideoFacts& v) {
     const auto& m = t.motion;
     if (!m.on || m.deinterlace == "off" || !v.upright()) return false;
     return m.deinterlace == "frame" || found.fieldOrder != "progressive" || (v.interlaced && !found.complete);
+}
+
+bool takesFields(const Ticket& t, const Inspection& found, const VideoFacts& v) {
+    return t.motion.deinterlace == "fields" && deinterlaces(t, found, v);
 }
 
 StagePtr Building::onClock(StagePtr s) const {
@@ -123,19 +183,44 @@ StepPart motionPart() {
             .called("Speed", "%")
             .does("How fast it runs: 50 takes twice the time. The sound keeps its pitch.",
                   "slow: made-up frames follow each other and swim; fast: movement is chopped.")
-            .by(5, 0),
+            .by(5, 0)
+            .actsIf([](const Ticket& t) { return t.motion.seconds == 0; }, "where motion.seconds is 0"),
         choiceKey("motion.duplicates", {{"keep", "Keep"}, {"replace", "Replace"}, {"remove", "Take out"}},
                   OF_TICKET(motion.duplicates))
             .called("Repeats")
             .does("Frames that repeat the one before. Replace: by pictures in between, or by none where the rate "
                   "needs none. Take out: where they come in a steady pattern the clip gets the rate it was "
                   "filmed at (30 with every fifth repeated becomes 24); elsewhere they are replaced."),
-        choiceKey("motion.deinterlace", {{"auto", "Where found"}, {"off", "Off"}, {"frame", "Always"}},
+        choiceKey("motion.deinterlace", {{"auto", "Found"}, {"off", "Off"}, {"frame", "Always"}, {"fields", "Fields"}},
                   OF_TICKET(motion.deinterlace))
             .called("Deinterlace")
-            .does("Makes whole pictures of frames that hold two fields, before everything else: no combs on what "
-                  "moves. Where found: if the clip is marked so or combs were found.",
-                  "on a clip without fields fine lines soften.")};
+            .does(
+                "Makes whole pictures of frames that hold two fields, before everything else: no combs on what "
+                "moves. Found: if the clip is marked so or combs were found. Fields: a picture of each field, so that "
+                "25 frames of two fields become 50 that move as filmed.",
+                "on a clip without fields fine lines soften."),
+        numberKey("motion.stabilise", 0, 100, OF_TICKET(motion.stabilise))
+            .called("Steady", "%")
+            .does("Takes the camera's shake out of the picture. 20 keeps how it was held, 100 stands almost still; the "
+                  "picture is enlarged just so much that no border shows.",
+                  "a narrow picture, and movement that floats."),
+        numberKey("motion.seconds", 0, 3600, OF_TICKET(motion.seconds))
+            .called("Length", "s")
+            .under("Length, ramps, halts")
+            .does("How long the delivered movie is to be: the speed follows. 0: as Speed says.")
+            .slides(0, 60)
+            .by(0.1, 2),
+        flagKey("motion.reverse", OF_TICKET(motion.reverse))
+            .called("Backwards")
+            .does("The last frame first. The sound is left out."),
+        textKey("motion.ramps", "SECONDS:PERCENT …", rampsWrong, OF_TICKET(motion.ramps))
+            .called("Speeds at")
+            .does("Speeds at instants of the clip, such as 0:100 1.2:30 2:100; between them it changes evenly. They "
+                  "multiply Speed."),
+        textKey("motion.freezes", "SECONDS:LENGTH …", freezesWrong, OF_TICKET(motion.freezes))
+            .called("Halts at")
+            .does("Instants of the clip that stand still for so many seconds, such as 1.5:0.8. The sound is left "
+                  "out.")};
     p.told = told;
     p.needsReadings = [](const Ticket& t) { return t.motion.on; };
     p.build = [](Building& b) {

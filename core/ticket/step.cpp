@@ -1,5 +1,7 @@
 #include "core/ticket/step.h"
 
+#include "core/base/words.h"
+
 #include <algorithm>
 #include <cmath>
 #include <cstdio>
@@ -14,9 +16,9 @@ const std::vector<StepHead>& stepHeads() {
 }
 
 const std::vector<StepPart>& stepParts() {
-    static const std::vector<StepPart> parts = {stretchPart(), cleanPart(), enlargePart(), motionPart(),
-                                                framePart(),   lightPart(), sharpenPart(), glowPart(),
-                                                grainPart(),   soundPart(), deliverPart()};
+    static const std::vector<StepPart> parts = {stretchPart(), cleanPart(),   enlargePart(), motionPart(), framePart(),
+                                                lightPart(),   sharpenPart(), glowPart(),    grainPart(),  markPart(),
+                                                fadePart(),    soundPart(),   deliverPart()};
     return parts;
 }
 
@@ -43,7 +45,7 @@ std::string stepSentence(const std::string& step, const StepView& v) {
         if (!part.empty()) all += (all.empty() ? "" : ", ") + part;
     }
     if (all.empty()) return "Nothing is done.";
-    if (all[0] >= 'a' && all[0] <= 'z') all[0] = static_cast<char>(all[0] - 'a' + 'A');
+    all = capitalised(all);
     return all.ends_with('.') ? all : all + ".";
 }
 

@@ -2,6 +2,7 @@
 
 #include "core/engine/stage.h"
 #include "core/framing/framing_plan.h"
+#include "core/framing/pose.h"
 #include "core/media/facts.h"
 #include "core/motion/between_stage.h"
 #include "core/ticket/key.h"
@@ -12,11 +13,20 @@ namespace ulm {
 struct Retiming {
     std::int64_t frames = 0; ///< 0: the clip's own frames, none left out or repeated
     Key key = 0;
-    std::function<std::int64_t(std::int64_t)> pick; ///< the clip's frame, or the nearer of the two it lies between
+    /// The clip's frame (or picture of a field), or the nearer of the two it lies between.
+    std::function<std::int64_t(std::int64_t)> pick;
     /// The clip's frames that movement is made from; null: all.
     std::shared_ptr<const std::vector<std::int64_t>> kept;
     /// The instant, by index of what is kept; null: none is made in between.
     std::function<BetweenInstant(std::int64_t)> between;
+};
+
+/// When frames of the delivery are shown, for what comes and goes: fades, marks.
+struct Showing {
+    double seconds = 0; ///< of the delivered movie
+    std::function<double(std::int64_t stage)>
+        secondsAt; ///< of the movie at which it begins; beyond it outside the stretch
+    Key key = 0;   ///< identity of both
 };
 
 /// A delivery while it is put together: what every step sees, and what it adds to.
@@ -25,7 +35,10 @@ struct Building {
     const Inspection& found;
     const VideoFacts& video;
     FramingPath framing; ///< window on the clip, and where it lands; by frame of the delivery
+    Pose pose;           ///< what the window is on; by frame of the delivery
+    Rect freeArea;       ///< of the delivered picture: what the destination covers with nothing of its own
     Retiming retiming;
+    Showing showing;
     StagePtr source;  ///< the clip, upright
     StagePtr picture; ///< as far as the steps before have made it
     StagePtr cleaned; ///< after Clean, in the source's own pixels
@@ -90,6 +103,8 @@ const TicketKey* findKey(const std::string& path);
 /// Whether Motion makes whole pictures of the clip's fields: not of turned or mirrored ones, whose fields lie
 /// otherwise.
 bool deinterlaces(const Ticket&, const Inspection&, const VideoFacts&);
+/// Whether it makes a picture of each field.
+bool takesFields(const Ticket&, const Inspection&, const VideoFacts&);
 /// Whether Finish brings the clip to standard range.
 bool standardises(const Ticket&, const VideoFacts&);
 /// The sentence of a step: what it will do to the clip.
@@ -112,6 +127,8 @@ StepPart lightPart();
 StepPart sharpenPart();
 StepPart glowPart();
 StepPart grainPart();
+StepPart markPart();
+StepPart fadePart();
 StepPart soundPart();
 StepPart deliverPart();
 

@@ -62,14 +62,23 @@ struct Ticket {
         std::string method = "careful";   ///< what is shown in between: careful, fast, hold
         double speed = 100;               ///< % of the speed it was filmed at, [10, 400]
         std::string duplicates = "keep";  ///< frames that repeat the one before: keep, replace, remove
-        std::string deinterlace = "auto"; ///< fields made into whole pictures: auto, off, frame
+        std::string deinterlace = "auto"; ///< fields made into whole pictures: auto, off, frame, fields
+        double seconds = 0;               ///< so long is the delivered movie to be, [0, 3600]; 0: as speed makes it
+        std::string ramps;                ///< speeds at instants of the clip, see rampsFrom()
+        std::string freezes;              ///< instants of the clip that stand still for a while, see freezesFrom()
+        bool reverse = false;             ///< runs backwards
+        double stabilise = 0;             ///< how calm the camera is made, %, [0, 100]
         bool operator==(const Motion&) const = default;
     } motion;
     struct Frame {
         bool on = false;
-        Size aspect{9, 16};
+        Size aspect{9, 16}; ///< 0:0 stands for the clip's own
         std::optional<Size> size;
         std::string fill = "crop"; ///< crop, pad, blur
+        std::string part;          ///< of the clip, see partFrom(); empty: all of it
+        std::string turn = "0";    ///< clockwise: 0, 90, 180, 270 degrees
+        bool mirror = false;       ///< left and right are exchanged, before turning
+        double straighten = 0;     ///< clockwise, degrees, [-15, 15]
         double x = 0.5, y = 0.5;   ///< place of the crop, [0, 1]
         /// What the crop goes by: place (x, y), steady (one place a shot, by its subject), subject (moves with it).
         std::string follow = "place";
@@ -110,6 +119,20 @@ struct Ticket {
             bool operator==(const Glow&) const = default;
         } glow;
         double vignette = 0; ///< corners darker, or lit up below 0; %, [-100, 100]
+        struct Fade {        ///< from black and to black, sound along; seconds of the delivered movie, [0, 10]
+            double in = 0, out = 0;
+            bool operator==(const Fade&) const = default;
+        } fade;
+        struct Mark {                     ///< one's own, over the finished picture
+            std::string text;             ///< a line of it; a file wins
+            std::string file;             ///< a PNG, its transparency kept; empty: none
+            std::string place = "bottom"; ///< left, right, top, bottom, their corners (top left, …), or middle
+            double size = 30;             ///< % of the picture's width, [2, 100]
+            double opacity = 80;          ///< %, [0, 100]
+            double from = 0, to = 0;      ///< seconds of the delivered movie; to 0: to its end
+            bool any() const { return (!text.empty() || !file.empty()) && opacity > 0; }
+            bool operator==(const Mark&) const = default;
+        } mark;
         bool sharpens() const { return amount > 0 || detail.any(); }
         bool operator==(const Finish&) const = default;
     } finish;

@@ -298,10 +298,10 @@ TEST_CASE("framing may move from frame to frame, into a delivery's own stages") 
         p.srcX = 10.0 * double(n);
         return p;
     };
-    const StagePtr moving = framed(source, source, path, video, Kernel::Bicubic);
+    const StagePtr moving = framed(source, source, path, poseOf(Ticket{}, video), Kernel::Bicubic);
     Engine engine(std::size_t(8) << 20);
     for (const std::int64_t n : {0, 2, 5}) {
-        const StagePtr still = framed(source, source, {path(n), {}, 0}, video, Kernel::Bicubic);
+        const StagePtr still = framed(source, source, {path(n), {}, 0}, poseOf(Ticket{}, video), Kernel::Bicubic);
         CHECK(still->key() != moving->key());
         CHECK(test::meanSquare(engine.pull(*moving, n, moving->format().frame(), {}).planes[0],
                                engine.pull(*still, n, still->format().frame(), {}).planes[0]) == 0);

@@ -312,7 +312,7 @@ TEST_CASE("every kind of finding tells its own figure, at its place, and alone")
          [](Inspection& i) { i.movement.jumps = {31}, i.movement.confidence = 1; }, 31},
         {"judder", "strays by 45 %", [](Inspection& i) { i.movement.judder = 45; }},
         {"shake", "trembles by 9",
-         [](Inspection& i) { i.movement.shake = 9, i.movement.confidence = 0.9, i.movement.shakiest = 12; }, 12},
+         [](Inspection& i) { i.movement.shake = 9, i.movement.cameraTrust = 0.9, i.movement.shakiest = 12; }, 12},
         {"interlace", "bottom field first", [](Inspection& i) { i.fieldOrder = "bottom"; }},
         {"overlay", "1 place stays put while the rest moves",
          [](Inspection& i) {

@@ -219,15 +219,15 @@ TEST_CASE("Places set by hand are kept to, read, written and refused in words", 
     VideoFacts v;
     v.width = kWide, v.height = kHigh;
     const FramingPlan plan = framingOf(t, v);
-    placeCrop(t, plan, v, 1.0, 1, 0.5);
-    placeCrop(t, plan, v, 0.5, 0, 0.5);
-    placeCrop(t, plan, v, 1.02, 0.5, 0.5); // the same place again
+    placeCrop(t, plan, poseOf(t, v), 1.0, 1, 0.5);
+    placeCrop(t, plan, poseOf(t, v), 0.5, 0, 0.5);
+    placeCrop(t, plan, poseOf(t, v), 1.02, 0.5, 0.5); // the same place again
     const auto pins = pinsFrom(t.frame.pins);
     REQUIRE(pins.size() == 2);
     CHECK(pins[0].x == Approx(plan.srcW / v.width / 2).margin(1e-3));
     CHECK(pins[1].x == Approx(0.5));
     t.frame.follow = "place";
-    placeCrop(t, plan, v, 1.0, 0.9, 0.5);
+    placeCrop(t, plan, poseOf(t, v), 1.0, 0.9, 0.5);
     CHECK(t.frame.x == 0.9);
 }
 

@@ -3,6 +3,7 @@
 #include "core/deliver/export.h"
 #include "core/deliver/movie_writer.h"
 #include "core/media/frame_convert.h"
+#include "core/media/png.h"
 #include "core/ticket/step.h"
 #include "tests/support/clips.h"
 
@@ -55,6 +56,7 @@ Inspection spoilt() {
     for (int n = 0; n < kFrames; ++n) {
         i.faces.push_back({n, {60, 85, 50, 50}, 1});
         i.subject.places.push_back({0.3f, 0.6f, 0.1f, 0.1f});
+        i.camera.push_back({n % 2 ? 0.02f : -0.02f, 0, 0, 0});
     }
     return i;
 }
@@ -65,6 +67,21 @@ const std::string& negative() {
     static const std::string set = [] {
         std::ofstream(folder / "negative.cube") << "LUT_1D_SIZE 2\n1 1 1\n0 0 0\n";
         return "finish.table=" + (folder / "negative.cube");
+    }();
+    return set;
+}
+
+// A picture of one's own.
+const std::string& markFile() {
+    static const TempFolder folder;
+    static const std::string set = [] {
+        PictureFormat f{16, 16, 0, 0};
+        f.colour.matrix = 0;
+        Picture p = Picture::make(f, f.frame());
+        for (Plane& plane : p.planes)
+            for (int y = 0; y < 16; ++y) std::fill_n(plane.row(y), 16, 0.9f);
+        std::ofstream(folder / "own.png", std::ios::binary) << pngOf(p, 8);
+        return "finish.mark.file=" + (folder / "own.png");
     }();
     return set;
 }
@@ -108,6 +125,11 @@ const std::vector<Effect>& effects() {
         {{}, "motion.speed=50"},
         {{}, "motion.duplicates=replace"},
         {{"motion.on=true"}, "motion.deinterlace=frame"},
+        {{}, "motion.stabilise=70"},
+        {{}, "motion.seconds=0.3"},
+        {{}, "motion.reverse=true"},
+        {{}, "motion.ramps=0:100 0.3:40"},
+        {{}, "motion.freezes=0.2:0.2"},
         {{"frame.aspect=1:1"}, "frame.on=false"},
         {{}, "frame.aspect=4:5"},
         {{}, "frame.size=90x160"},
@@ -116,6 +138,10 @@ const std::vector<Effect>& effects() {
         {{"frame.aspect=16:9"}, "frame.y=0.1"},
         {{"frame.aspect=9:16"}, "frame.follow=subject"},
         {{"frame.aspect=9:16", "frame.follow=steady"}, "frame.pins=0.1:0.9,0.5"},
+        {{"frame.aspect=clip"}, "frame.turn=180"},
+        {{"frame.aspect=clip"}, "frame.mirror=true"},
+        {{"frame.aspect=clip"}, "frame.straighten=4"},
+        {{"frame.aspect=clip"}, "frame.part=32,32,96x96"},
         {{"finish.sharpen.amount=1"}, "finish.on=false"},
         {{}, "finish.sharpen.amount=1.4"},
         {{"finish.sharpen.amount=1"}, "finish.sharpen.radius=2.5"},
@@ -145,6 +171,15 @@ const std::vector<Effect>& effects() {
         {{"finish.glow.amount=70"}, "finish.glow.threshold=20"},
         {{"finish.glow.amount=70"}, "finish.glow.radius=6"},
         {{}, "finish.vignette=60"},
+        {{}, "finish.mark.text=Tern"},
+        {{}, markFile().c_str()},
+        {{"finish.mark.text=Tern"}, "finish.mark.place=top"},
+        {{"finish.mark.text=Tern"}, "finish.mark.size=60"},
+        {{"finish.mark.text=Tern"}, "finish.mark.opacity=30"},
+        {{"finish.mark.text=Tern"}, "finish.mark.from=0.2"},
+        {{"finish.mark.text=Tern"}, "finish.mark.to=0.1"},
+        {{}, "finish.fade.in=0.3"},
+        {{}, "finish.fade.out=0.3"},
         {{}, "finish.grain.amount=6"},
         {{"finish.grain.amount=6"}, "finish.grain.size=2.5"},
         {{"finish.grain.amount=6"}, "finish.grain.midtones=1"},

@@ -453,7 +453,8 @@ TEST_CASE("a proof page is made of a delivered clip, shown, and never overwrites
     b.find<QPushButton>("proof.side")->click();
     REQUIRE(waitFor([&] { return !page.busy(); }));
     const ClipPtr both = Clip::openVideo(page.made().toStdString());
-    const VideoFacts& v = Clip::openVideo(b.window.runs().items()[0].output.toStdString())->facts().video;
+    const ClipPtr one = Clip::openVideo(b.window.runs().items()[0].output.toStdString());
+    const VideoFacts& v = one->facts().video;
     CHECK(both->facts().video.width == 2 * v.width);
     CHECK(both->facts().video.frames == v.frames);
 }

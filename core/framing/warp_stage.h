@@ -1,0 +1,24 @@
+#pragma once
+
+#include "core/engine/stage.h"
+#include "core/picture/affine.h"
+
+#include <functional>
+
+namespace ulm {
+
+/// From the output's pixels to the input's (edges, fractional), on every frame.
+struct Warp {
+    Affine still;                                 ///< of every frame, where `at` is null
+    std::function<Affine(std::int64_t frame)> at; ///< null: it does not change
+    Key key = 0;                                  ///< identity of `at`
+    Affine operator()(std::int64_t frame) const { return at ? at(frame) : still; }
+};
+
+/// A picture of width × height that shows the input through `warp`: turned, mirrored, straightened, steadied. What
+/// only permutes samples keeps them exactly; all else is sampled by Lanczos over 8 × 8 (OpenCV's remap), at instants of
+/// 1/32 pixel. Beyond the input's borders their samples go on. Chroma comes at full resolution, unless whole blocks of
+/// it are moved.
+StagePtr warped(StagePtr input, int width, int height, const Warp& warp);
+
+} // namespace ulm

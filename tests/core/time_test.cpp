@@ -1,0 +1,204 @@
+// When instants of the clip are shown: ramps, halts, backwards, a length that was asked for, pictures of fields.
+#include "core/base/error.h"
+#include "core/deliver/export.h"
+#include "core/engine/engine.h"
+#include "core/media/deinterlace_stage.h"
+#include "core/media/sound_reader.h"
+#include "core/pipeline/delivery.h"
+#include "core/ticket/sound_step.h"
+#include "tests/support/clips.h"
+
+#include <catch2/catch.hpp>
+
+using namespace ulm;
+using test::TempFolder;
+
+namespace {
+
+Ticket ticketOf(const std::vector<std::string>& settings) {
+    Ticket t;
+    for (const std::string& s : settings) setByAssignment(t, s);
+    return t;
+}
+
+struct Film {
+    explicit Film(test::ClipRecipe recipe = {.width = 128, .height = 64, .frames = 50}) {
+        test::writeClip(folder / "a.mp4", recipe);
+        clip = Clip::openVideo(folder / "a.mp4");
+        reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 32 << 20);
+    }
+    DeliveryPtr with(const std::vector<std::string>& settings, const Inspection& found = {}) const {
+        return resolve(reader, found, ticketOf(settings));
+    }
+    // The numbers that are seen on the delivered frames.
+    std::vector<int> shown(const std::vector<std::string>& settings) const {
+        const DeliveryPtr d = with(settings);
+        Engine engine(std::size_t(64) << 20);
+        std::vector<int> all;
+        for (std::int64_t k = 0; k < d->frames(); ++k) {
+            const Picture p = engine.pull(*d->result, d->at(k).stage, d->result->format().frame(), {});
+            all.push_back(test::numberOn(p.planes[0]));
+        }
+        return all;
+    }
+    TempFolder folder;
+    ClipPtr clip;
+    std::shared_ptr<FrameReader> reader;
+};
+
+} // namespace
+
+TEST_CASE("a map of times is its own inverse, whatever its ramps and halts") {
+    const std::vector<SpeedAt> ramps = {{0.5, 1}, {1.5, 0.25}, {2, 3}};
+    const std::vector<FreezeAt> freezes = {{1, 0.5}, {2.5, 1}};
+    for (const bool backwards : {false, true})
+        for (const double speed : {0.5, 1.0, 2.5}) {
+            const TimeMap map(0.8, speed, ramps, freezes, backwards);
+            CHECK(map.movieAt(0.8) == Approx(0).margin(1e-12));
+            double last = backwards ? 1e9 : -1e9;
+            for (double s = 0; s < 4; s += 0.037) {
+                CHECK(map.clipAt(map.movieAt(s)) == Approx(s).margin(1e-9));
+                CHECK((backwards ? map.movieAt(s) < last : map.movieAt(s) > last));
+                last = map.movieAt(s);
+            }
+        }
+    // Against summing up tiny steps: a second from full to half speed takes 2 ln 2 seconds.
+    const TimeMap ramp(0, 1, {{0, 1}, {1, 0.5}}, {}, false);
+    double sum = 0;
+    for (int i = 0; i < 100000; ++i) sum += 1e-5 / (1 - 0.5 * (i + 0.5) * 1e-5);
+    CHECK(ramp.movieAt(1) == Approx(sum).epsilon(1e-6));
+    CHECK(ramp.movieAt(1) == Approx(2 * std::log(2)));
+    // A halt shows one instant for its whole length.
+    const TimeMap halt(0, 1, {}, {{1, 0.75}}, false);
+    CHECK(halt.movieAt(2) == Approx(2.75));
+    CHECK(halt.clipAt(1.4) == Approx(1));
+    CHECK(halt.clipAt(1.8) == Approx(1.05));
+}
+
+TEST_CASE("backwards every frame is shown once, the last one first; of a stretch too") {
+    const Film film;
+    const std::vector<int> all = film.shown({"motion.reverse=true", "motion.method=hold"});
+    REQUIRE(all.size() == 50);
+    for (std::size_t k = 0; k < 50; ++k) CHECK(all[k] == 49 - int(k));
+    const std::vector<int> part =
+        film.shown({"motion.reverse=true", "motion.method=hold", "stretch.from=0.4", "stretch.to=0.8"});
+    CHECK(part == std::vector<int>{19, 18, 17, 16, 15, 14, 13, 12, 11, 10});
+    CHECK(film.shown({"motion.reverse=true", "stretch.from=0.4", "stretch.to=0.8"}) == part);
+    const DeliveryPtr d = film.with({"motion.reverse=true"});
+    for (const std::int64_t n : {0, 7, 49}) CHECK(d->clock.sourceOf(d->clock.stageOf(n)) == n);
+}
+
+TEST_CASE("a halt repeats its frame for as long as it lasts, and a ramp slows what it crosses") {
+    const Film film;
+    const std::vector<int> halted = film.shown({"motion.freezes=0.4:0.2", "motion.method=hold"});
+    REQUIRE(halted.size() == 55);
+    CHECK(std::ranges::count(halted, 10) == 6);
+    CHECK(std::ranges::count(halted, 11) == 1);
+    const DeliveryPtr slow = film.with({"motion.ramps=0:100 1:50"});
+    // One second by a ramp, one at half speed.
+    CHECK(slow->seconds() == Approx(2 * std::log(2) + 2).epsilon(0.02));
+    CHECK(slow->clock.instantOf(slow->clock.deliveredAt(3) + slow->clock.first()) ==
+          Approx(25 * (1 + (3 - 2 * std::log(2)) / 2)).margin(0.6));
+}
+
+TEST_CASE("a length that is asked for is met by the speed, and refused where no speed does") {
+    const Film film;
+    for (const double seconds : {1.0, 3.0, 0.8})
+        CHECK(film.with({"motion.seconds=" + std::to_string(seconds)})->seconds() == Approx(seconds).margin(0.021));
+    CHECK(film.with({"motion.seconds=3", "motion.ramps=0:100 1:50", "motion.freezes=0.2:0.4"})->seconds() ==
+          Approx(3).margin(0.03));
+    CHECK(film.with({"motion.seconds=0.5", "stretch.from=0.2", "stretch.to=1.2"})->seconds() ==
+          Approx(0.5).margin(0.021));
+    CHECK_THROWS_WITH(film.with({"motion.seconds=0.2"}),
+                      Catch::Contains("too fast") && Catch::Contains("0.5 s to 20 s"));
+    CHECK_THROWS_WITH(film.with({"motion.seconds=60"}), Catch::Contains("too slow"));
+}
+
+TEST_CASE("places of speed and halts that cannot be are refused in words") {
+    for (const char* bad : {"1", "1:", "1:2:3", "a:50", "-1:50", "2:50 1:50", "1:50 1:60", "1:4", "1:900", "nan:50"})
+        CHECK(!rampsWrong(bad).empty());
+    for (const char* bad : {"1:0", "1:61", "0.5:1 0.5:1", "1e9:1"}) CHECK(!freezesWrong(bad).empty());
+    CHECK(rampsWrong("0:100 1.5:5 2:800").empty());
+    CHECK(freezesWrong(" 0.5:0.01  2:60 ").empty());
+    Ticket t;
+    CHECK_THROWS_WITH(setByKey(t, "motion.ramps", "2:50 1:50"), Catch::Contains("in order of time"));
+}
+
+TEST_CASE("of a clip of fields every field becomes a picture of its own, half a frame apart") {
+    const Film film;
+    Inspection found;
+    found.complete = true;
+    found.fieldOrder = "top";
+    found.cuts = {25};
+    found.faces = {{10, {8, 8, 16, 16}, 0.9}};
+    const DeliveryPtr d = film.with({"motion.deinterlace=fields"}, found);
+    CHECK(d->fps() == Approx(50));
+    CHECK(d->frames() == 100);
+    for (const std::int64_t k : {0, 21, 22, 98}) {
+        CHECK(d->clock.sourceOf(k) == k / 2);
+        CHECK(d->clock.instantOf(k) == Approx(double(k) / 2));
+    }
+    // A clip without fields keeps its frames.
+    CHECK(film.with({"motion.deinterlace=fields"})->frames() == 50);
+    CHECK(film.with({"motion.deinterlace=fields", "motion.fps=25"}, found)->frames() == 50);
+}
+
+TEST_CASE("a bar that moves from field to field is where it was, in each picture of a field") {
+    // Woven fields: on even lines the bar is at 4 t, on odd lines half a frame later.
+    class Woven : public Stage {
+    public:
+        Woven() : Stage({}, {160, 64, 1, 1}, KeyMaker("woven")) {}
+        const char* name() const override { return "woven"; }
+        std::int64_t frames() const override { return 8; }
+        std::vector<Need> needs(std::int64_t, const Rect&) const override { return {}; }
+        void compute(std::int64_t n, std::span<const Picture>, Picture& out, const CancelToken&) const override {
+            for (std::size_t c = 0; c < 3; ++c) {
+                const Rect r = out.planes[c].area();
+                for (int y = r.y; y < r.bottom(); ++y)
+                    for (int x = 0; x < r.w; ++x) {
+                        const int at = int(8 * n) + (y % 2 ? 4 : 0) + 20;
+                        out.planes[c].row(y)[x] = c ? 0.f : r.x + x >= at && r.x + x < at + 24 ? 0.8f : 0.2f;
+                    }
+            }
+        }
+    };
+    const StagePtr s = fieldPictures(std::make_shared<Woven>(), true);
+    REQUIRE(s->frames() == 16);
+    Engine engine(std::size_t(16) << 20);
+    for (const std::int64_t k : {6, 7, 8, 9}) {
+        const Picture p = engine.pull(*s, k, s->format().frame(), {});
+        const int at = int(4 * k) + 20;
+        int wrong = 0;
+        for (int y = 8; y < 56; ++y)
+            for (int x = 0; x < 160; ++x)
+                wrong += std::abs(p.planes[0].at(x, y) - (x >= at && x < at + 24 ? 0.8f : 0.2f)) > 0.2f;
+        CHECK(wrong < 40); // of 7680
+    }
+}
+
+TEST_CASE("sound follows a ramp at its own pitch, and is left out, and told so, where there is none that fits") {
+    const Film film({.width = 96, .height = 64, .frames = 75, .sound = true});
+    const auto rendered = [&](const std::vector<std::string>& set, const std::string& name) {
+        ExportJob job;
+        job.source = film.folder / "a.mp4";
+        job.output = film.folder / name;
+        job.ticket = ticketOf(set);
+        return exportClip(job, {}, {});
+    };
+    const ExportReport slow = rendered({"motion.ramps=0:100 1:50 2:100", "motion.method=hold"}, "slow.mp4");
+    const PlainSound sound = readSound(slow.output, 30, {});
+    CHECK(double(sound.samples.size()) / 2 / PlainSound::kRate == Approx(slow.seconds).margin(0.1));
+    // At its own pitch all the way: 440 Hz cross zero upwards so often, in the slowest place too.
+    for (const double from : {0.2, 1.3, 2.6}) {
+        int crossings = 0;
+        for (std::size_t i = std::size_t(from * PlainSound::kRate); i < std::size_t((from + 0.5) * PlainSound::kRate);
+             ++i)
+            crossings += sound.samples[2 * i] < 0 && sound.samples[2 * i + 2] >= 0;
+        CHECK(crossings == Approx(220).margin(8));
+    }
+    for (const char* set : {"motion.reverse=true", "motion.freezes=1:0.5"}) {
+        const ExportReport r = rendered({set, "motion.method=hold"}, std::string(set).substr(7, 4) + ".mp4");
+        CHECK(Clip::open(r.output)->facts().audio.empty());
+        CHECK(std::ranges::any_of(r.remarks, [](const auto& s) { return s.find("sound is left out") != s.npos; }));
+    }
+}
