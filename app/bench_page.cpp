@@ -3,6 +3,7 @@
 #include "app/reel/reel_strip.h"
 #include "app/reel/result_reel.h"
 #include "app/shelf/clip_shelf.h"
+#include "app/spots/scopes_view.h"
 #include "app/spots/spots_column.h"
 #include "app/table/player.h"
 #include "app/table/shapes_strip.h"
@@ -80,12 +81,19 @@ BenchPage::BenchPage(Project& project, QWidget* parent) : QWidget(parent), proje
     strip->addWidget(reel_, 1);
     centre->addLayout(strip);
     middle->addLayout(centre, 1);
+    auto* right = new QVBoxLayout;
+    right->setSpacing(8);
+    scopes_ = new ScopesView(*live_);
+    scopes_->hide();
+    right->addWidget(scopes_);
     spots_ = new SpotsColumn(project, *live_);
-    middle->addWidget(spots_);
+    right->addWidget(spots_, 1);
+    middle->addLayout(right);
     all->addLayout(middle, 1);
     targets_ = new TargetBar(project, *live_);
     connect(targets_, &TargetBar::runWanted, this, &BenchPage::runWanted);
     all->addWidget(targets_);
+    connect(table_, &TablePanel::scopesWanted, this, [this] { scopes_->setVisible(!scopes_->isVisible()); });
     connect(table_, &TablePanel::fullScreenWanted, this, [this] { setFullTable(!fullTable_); });
     connect(&table_->table(), &ViewingTable::spotWanted, this, &BenchPage::addSpot);
     connect(&table_->table(), &ViewingTable::cropDragged, this, &BenchPage::dragCrop);
@@ -114,6 +122,7 @@ void BenchPage::setFullTable(bool full) {
     if (full == fullTable_) return;
     fullTable_ = full;
     for (QWidget* w : std::initializer_list<QWidget*>{shelf_, ticket_, spots_, targets_}) w->setVisible(!full);
+    if (full) scopes_->hide();
     Q_EMIT fullTableChanged(full);
 }
 
@@ -274,6 +283,7 @@ bool BenchPage::handleKey(const QKeyEvent& e) {
     case Qt::Key_T: table.setCompare(ViewingTable::Compare::Difference); break;
     case Qt::Key_G: table_->shapes().setWanted(!table_->shapes().wanted()); break;
     case Qt::Key_P: table.setZoom(ViewingTable::kPhone); break;
+    case Qt::Key_C: scopes_->setVisible(!scopes_->isVisible()); break;
     case Qt::Key_S: table.setSafeAreas(!table.safeAreas()); break;
     case Qt::Key_V:
         if (!live_->faults().key().isEmpty()) lastFault_ = live_->faults().key();

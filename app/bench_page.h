@@ -14,6 +14,7 @@ class TicketSheet;
 class ClipShelf;
 class OverdoneModel;
 class ResultReel;
+class ScopesView;
 class SpotsColumn;
 class TargetBar;
 
@@ -60,6 +61,7 @@ private:
     ResultReel* results_;
     Player* player_;
     ClipShelf* shelf_;
+    ScopesView* scopes_ = nullptr;
     SpotsColumn* spots_;
     TargetBar* targets_;
     bool fullTable_ = false;

@@ -162,6 +162,7 @@ void TablePanel::openLook(QToolButton* under) {
     shapes->setCheckable(true);
     shapes->setChecked(shapes_->wanted());
     QAction* safe = menu.addAction(tr("Safe areas (S)"), this, [this] { table_->setSafeAreas(!table_->safeAreas()); });
+    menu.addAction(tr("Scopes (C)"), this, [this] { Q_EMIT scopesWanted(); });
     safe->setCheckable(true);
     safe->setChecked(table_->safeAreas());
     for (const int gain : {4, 8, 16, 32}) {

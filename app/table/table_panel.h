@@ -18,6 +18,7 @@ public:
 
 signals:
     void fullScreenWanted();
+    void scopesWanted();
 
 private:
     void openSides(bool left, QToolButton* under);

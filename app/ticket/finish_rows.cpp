@@ -1,6 +1,7 @@
 // Rows that Finish alone has: a look-up table's file, and grey picked from the picture.
 #include "app/ticket/step_rows.h"
 #include "app/widgets/theme.h"
+#include "core/ticket/together.h"
 
 #include <QFileDialog>
 #include <QFileInfo>
@@ -46,6 +47,29 @@ QWidget* StepRows::fileRow(StepBlock* block, const TicketKey& k) {
         none->setVisible(!file.isEmpty());
     });
     return all;
+}
+
+// One slider for light, colour and sharpening: it sets their own, which can each be changed after.
+void StepRows::addTogether(StepBlock* block) {
+    QuantitySlider* s = addSlider(block, "finish.together", tr("All together"), 0, 100, 1, 0, tr("%"));
+    s->setHelp(
+        tr("Light, colour and sharpening as one, by what was read of this clip. Each part is set below, and can be "
+           "changed there."),
+        tr("skin and colours of one kind only."));
+    connect(s, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
+        const ClipEntry* c = project_.currentClip();
+        if (!c) return;
+        const Inspection found = c->known();
+        project_.edit(
+            [&](Ticket& t) {
+                for (const auto& [key, value] : togetherAt(q.value / 100, found)) setByKey(t, key, value);
+            },
+            "finish.together");
+        if (done) project_.endStroke();
+    });
+    refreshers_.push_back([s](const Ticket& t, const ClipEntry& c) {
+        if (const auto at = togetherOf(t, c.known())) s->setQuantity({From::Fixed, 100 * *at, 0});
+    });
 }
 
 void StepRows::addGreyPicker(StepBlock* block) {

@@ -2,6 +2,7 @@
 
 #include "app/widgets/theme.h"
 
+#include <QApplication>
 #include <QCheckBox>
 #include <QHBoxLayout>
 #include <QKeyEvent>
@@ -133,7 +134,11 @@ void StepBlock::mousePressEvent(QMouseEvent* e) {
 }
 
 void StepBlock::keyPressEvent(QKeyEvent* e) {
-    if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter)
+    // What is pressed in one of its rows was not meant for the step: Return ends a line that is written there.
+    const QWidget* pressedIn = QApplication::focusWidget();
+    if (pressedIn && pressedIn != this && isAncestorOf(pressedIn))
+        QWidget::keyPressEvent(e);
+    else if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Enter)
         setOpen(!open_);
     else if (e->key() == Qt::Key_Space && !switch_->isHidden())
         switch_->click();

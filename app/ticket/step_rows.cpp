@@ -27,6 +27,7 @@ void StepRows::add(StepBlock* block, const StepPart& part) {
         QWidget* row = k.shown ? rowFor(block, k) : nullptr;
         if (row && k.hidesIdle)
             refreshers_.push_back([row, &k](const Ticket& t, const ClipEntry&) { row->setVisible(k.acts(t)); });
+        if (k.path == "finish.hdr") addTogether(block);
         if (k.path == "finish.hdr") // nothing to choose on any other clip
             refreshers_.push_back(
                 [row](const Ticket&, const ClipEntry& c) { row->setVisible(c.clip->facts().video.hdr()); });

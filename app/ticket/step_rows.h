@@ -40,6 +40,7 @@ private:
     QWidget* textRow(StepBlock* block, const TicketKey& key);
     QWidget* pinsRow(StepBlock* block, const TicketKey& key);
     void addGreyPicker(StepBlock* block);
+    void addTogether(StepBlock* block);
     void addGroup(StepBlock* block, const StepPart& part, const TicketKey& first);
     void addCrop(StepBlock* block, const char* name, bool ofFrame);
     void listNetworks(QComboBox* method, int shipped, const QString& now);

@@ -38,7 +38,7 @@ KeySheet::KeySheet(QWidget* parent) : QWidget(parent) {
         {tr("W, E, R, T"), tr("Wipe, Pair, Flip, Difference")},
         {tr("F (held)"), tr("show the other side")},
         {tr("0, 1, 2, 4, 5, P"), tr("fit, 100, 200, 400, 50 %, phone")},
-        {tr("V, S, F11"), tr("fault overlay, safe areas, full screen")},
+        {tr("V, S, C, F11"), tr("fault overlay, safe areas, scopes, full screen")},
         {tr("G"), tr("the clip in all ticked shapes")},
         {tr("Trials: ↑ ↓, 1, 2, 4"), tr("one spot, all spots; 100, 200, 400 %")},
         {tr("wheel, drag"), tr("zoom at the pointer, move the picture")},

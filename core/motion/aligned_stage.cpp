@@ -45,8 +45,8 @@ private:
     int offset_; ///< one frame onward: -1 or 1
 };
 
-// Networks, which look at luma, lose nothing by a search that ends at a quarter of the size and is refined once: 0.02 dB
-// against masters for a quarter of the time. Filters that average along movement would lose 0.15 dB.
+// Networks, which look at luma, lose nothing by a search that ends at a quarter of the size and is refined once: 0.02
+// dB against masters for a quarter of the time. Filters that average along movement would lose 0.15 dB.
 FlowSearch searchFor(Moved planes) {
     return planes == Moved::Luma ? FlowSearch{.finest = 1, .stride = 4, .refinements = 1} : FlowSearch{};
 }
