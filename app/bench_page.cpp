@@ -14,8 +14,12 @@
 #include "app/ticket/ticket_sheet.h"
 #include "app/widgets/theme.h"
 #include "app/words/sentences.h"
+#include "core/base/files.h"
 #include "core/inspect/subject.h"
+#include "core/pipeline/look.h"
 
+#include <QDir>
+#include <QFileInfo>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QToolButton>
@@ -100,6 +104,8 @@ BenchPage::BenchPage(Project& project, QWidget* parent) : QWidget(parent), proje
     connect(ticket_, &TicketSheet::greyWanted, this, [this] {
         askForPlace(tr("Click on something that ought to be grey or white. Esc: leave it."), &BenchPage::makeGrey);
     });
+    connect(ticket_, &TicketSheet::matchWanted, this, &BenchPage::matchTo);
+    connect(ticket_, &TicketSheet::lookWanted, this, &BenchPage::saveLook);
     connect(ticket_, &TicketSheet::subjectWanted, this, [this] {
         askForPlace(tr("Click on what the crop is to follow through this shot. Esc: leave it."),
                     &BenchPage::followFrom);
@@ -201,6 +207,42 @@ void BenchPage::makeGrey(const QPointF& place) {
                     t.finish.colour.tint = std::round(b.tint);
                 });
             });
+        } catch (const Error& e) {
+            onInterface(self, [=, this] { project_.tell(e); });
+        }
+    });
+}
+
+// The table that does it is kept beside the session, under a name that says whose look it is.
+void BenchPage::matchTo(const QString& file) {
+    const DeliveryPtr d = live_->deliveries().onTable();
+    if (!d) return;
+    const QString name =
+        tr("%1 like %2")
+            .arg(QFileInfo(project_.currentClip()->path).completeBaseName(), QFileInfo(file).completeBaseName());
+    inBackground(Lane::Quick, [=, this, self = QPointer<QObject>(this), folder = project_.looksFolder()] {
+        try {
+            const std::string table = lookLike(*d, file.toStdString(), {});
+            QDir().mkpath(folder);
+            QString path = folder + "/" + name + ".cube";
+            for (int k = 2; QFile::exists(path); ++k) path = folder + "/" + name + QString(" %1.cube").arg(k);
+            writeFileWhole(path.toStdString(), table);
+            onInterface(self, [=, this] {
+                project_.edit([&](Ticket& t) {
+                    setByKey(t, "finish.table", path.toStdString());
+                    t.finish.tableStrength = 100;
+                });
+            });
+        } catch (const Error& e) {
+            onInterface(self, [=, this] { project_.tell(e); });
+        }
+    });
+}
+
+void BenchPage::saveLook(const QString& file) {
+    inBackground(Lane::Quick, [=, this, self = QPointer<QObject>(this), t = project_.shownTicket()] {
+        try {
+            writeFileWhole(file.toStdString(), lookOf(t));
         } catch (const Error& e) {
             onInterface(self, [=, this] { project_.tell(e); });
         }

@@ -50,6 +50,8 @@ private:
     /// The next click on the table says the place that `then` is done with.
     void askForPlace(const QString& words, void (BenchPage::*then)(const QPointF& delivered));
     void makeGrey(const QPointF& delivered);
+    void matchTo(const QString& file);
+    void saveLook(const QString& file);
     void followFrom(const QPointF& delivered);
     void dragCrop(const QPointF& by, bool done);
     void markEnd(bool end);

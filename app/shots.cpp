@@ -134,9 +134,11 @@ int main(int argc, char** argv) {
     window.project().change(warm);
     window.bench().ticket().step("finish")->setOpen(true);
     window.bench().table().table().setCompare(ViewingTable::Compare::Wipe);
+    window.findChild<QWidget*>("scopes")->show();
     camera.settle();
     camera.take("bench-light");
     if (camera.done()) return 0;
+    window.findChild<QWidget*>("scopes")->hide();
     window.project().undo();
     // A crop that follows, its path on the reel, bent at one place.
     window.project().setCurrent(4);

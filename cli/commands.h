@@ -52,6 +52,7 @@ void addProof(CLI::App&, Action& action);
 void addInspect(CLI::App&, Action& action);
 void addRender(CLI::App&, Action& action);
 void addFrame(CLI::App&, Action& action);
+void addLook(CLI::App&, Action& action);
 void addMeasure(CLI::App&, Action& action);
 void addCheck(CLI::App&, Action& action);
 void addTargets(CLI::App&, Action& action);

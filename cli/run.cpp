@@ -174,7 +174,7 @@ int run(const std::vector<std::string>& arguments, Surroundings& s) {
         "Exit: 0 done, 2 usage, 3 input cannot be read, 4 cannot fit the limit, 5 output not written, 130 cancelled.");
     Action action;
     for (const auto add :
-         {addProbe, addInspect, addRender, addFrame, addMeasure, addCheck, addProof, addTargets, addKeys})
+         {addProbe, addInspect, addRender, addFrame, addLook, addMeasure, addCheck, addProof, addTargets, addKeys})
         add(app, action);
     try {
         const std::vector<std::string> all = understood(app, arguments);

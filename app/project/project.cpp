@@ -250,6 +250,10 @@ void Project::drawThumbnail(const std::shared_ptr<ClipEntry>& entry) {
     });
 }
 
+QString Project::looksFolder() const {
+    return (file_.isEmpty() ? QDir::tempPath() + "/ulmwood" : QFileInfo(file_).path()) + "/looks";
+}
+
 QString Project::inspectionFile(const ClipEntry& entry) const {
     if (file_.isEmpty()) return {};
     // What was found holds for one state of one file.

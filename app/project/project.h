@@ -70,6 +70,8 @@ public:
     explicit Project(const QString& folder, QObject* parent = nullptr);
     ~Project() override;
 
+    /// Where tables that were made for clips are kept: beside the session.
+    QString looksFolder() const;
     /// Reopens what the last session held.
     void restore();
     void addFiles(const QStringList& paths); ///< files and folders; those on the shelf already are only selected

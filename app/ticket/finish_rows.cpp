@@ -72,6 +72,38 @@ void StepRows::addTogether(StepBlock* block) {
     });
 }
 
+// A look taken from another clip, or kept for others.
+void StepRows::addLooks(StepBlock* block) {
+    auto* match = new QPushButton(tr("Match to…"));
+    match->setObjectName("matchLook");
+    match->setToolTip(
+        tr("Brings this clip's light and colour to those of another clip or a PNG, by a table made for it"));
+    auto* keep = new QPushButton(tr("Save as .cube…"));
+    keep->setObjectName("saveLook");
+    keep->setToolTip(
+        tr("Writes light, colour and table as one table, for other clips and other programs. Clarity, glow "
+           "and corners depend on the place and are not in it."));
+    auto* row = new QHBoxLayout;
+    row->setContentsMargins(96, 2, 0, 2);
+    row->addWidget(match);
+    row->addWidget(keep);
+    row->addStretch();
+    block->rows()->addLayout(row);
+    connect(match, &QPushButton::clicked, this, [this] {
+        const QString file = QFileDialog::getOpenFileName(
+            window_, tr("Whose light and colour?"), {},
+            tr("Clips and pictures (*.mp4 *.mov *.mkv *.webm *.avi *.png);;All files (*)"));
+        if (!file.isEmpty()) Q_EMIT matchWanted(file);
+    });
+    connect(keep, &QPushButton::clicked, this, [this] {
+        QString file =
+            QFileDialog::getSaveFileName(window_, tr("Save the look"), "look.cube", tr("Look-up tables (*.cube)"));
+        if (file.isEmpty()) return;
+        if (!file.endsWith(".cube")) file += ".cube";
+        Q_EMIT lookWanted(file);
+    });
+}
+
 void StepRows::addGreyPicker(StepBlock* block) {
     auto* pick = new QPushButton(tr("Click on something grey…"));
     pick->setObjectName("pickGrey");

@@ -34,6 +34,7 @@ void StepRows::add(StepBlock* block, const StepPart& part) {
         if (k.path == "enlarge.size") addCrop(block, "enlarge.crop", false);
         if (k.path == "frame.fill") addCrop(block, "frame.crop", true);
         if (k.path == "finish.colour.tint") addGreyPicker(block);
+        if (k.path == "finish.table_strength") addLooks(block);
     }
 }
 

@@ -28,6 +28,10 @@ signals:
     void greyWanted();
     /// … and now what the crop is to follow.
     void subjectWanted();
+    /// The clip is to have the light and colour of this file.
+    void matchWanted(const QString& file);
+    /// Its own are to be written to this file.
+    void lookWanted(const QString& file);
 
 private:
     QWidget* rowFor(StepBlock* block, const TicketKey& key);
@@ -41,6 +45,7 @@ private:
     QWidget* pinsRow(StepBlock* block, const TicketKey& key);
     void addGreyPicker(StepBlock* block);
     void addTogether(StepBlock* block);
+    void addLooks(StepBlock* block);
     void addGroup(StepBlock* block, const StepPart& part, const TicketKey& first);
     void addCrop(StepBlock* block, const char* name, bool ofFrame);
     void listNetworks(QComboBox* method, int shipped, const QString& now);

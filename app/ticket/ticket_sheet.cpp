@@ -82,6 +82,8 @@ TicketSheet::TicketSheet(Project& project, Live& live, OverdoneModel& overdone, 
     rows_ = new StepRows(project_, live_, this);
     connect(rows_, &StepRows::greyWanted, this, &TicketSheet::greyWanted);
     connect(rows_, &StepRows::subjectWanted, this, &TicketSheet::subjectWanted);
+    connect(rows_, &StepRows::matchWanted, this, &TicketSheet::matchWanted);
+    connect(rows_, &StepRows::lookWanted, this, &TicketSheet::lookWanted);
     for (const StepHead& h : stepHeads())
         if (h.key != "stretch") addStep(h); // it is marked on the reel strip
     addRemarks();

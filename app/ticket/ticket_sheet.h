@@ -29,6 +29,8 @@ signals:
     /// The next click on the picture is to say what is grey; what the crop is to follow.
     void greyWanted();
     void subjectWanted();
+    void matchWanted(const QString& file);
+    void lookWanted(const QString& file);
 
 protected:
     void paintEvent(QPaintEvent*) override;

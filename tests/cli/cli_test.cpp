@@ -23,7 +23,8 @@ using test::withSound;
 namespace fs = std::filesystem;
 
 TEST_CASE("help teaches by example, and usage errors exit with 2") {
-    for (const std::string command : {"probe", "inspect", "render", "frame", "measure", "check", "targets", "keys"}) {
+    for (const std::string command :
+         {"probe", "inspect", "render", "frame", "measure", "check", "look", "targets", "keys"}) {
         const Outcome o = ulmwood({command, "--help"});
         INFO(command);
         CHECK(o.code == 0);
@@ -455,4 +456,27 @@ TEST_CASE("a limit wins over a quality, an odd size is told, and the version is 
                                  "enlarge.size=641x361", "--set", "enlarge.method=bicubic"});
     CHECK(odd.err.find("641×361 is made 64") != std::string::npos);
     CHECK(ulmwood({"--version"}).out.starts_with("ulmwood-cli 0."));
+}
+
+TEST_CASE("look writes the ticket's light and colour, or another clip's, as a table that render takes") {
+    TempFolder folder;
+    test::writeClip(folder / "a.mp4", withSound());
+    test::writeClip(folder / "b.mp4", {.width = 96, .height = 64, .frames = 5});
+    REQUIRE(ulmwood({"look", folder / "a.mp4", "-o", folder / "warm.cube", "--set", "finish.colour.warmth=30"}).code ==
+            0);
+    REQUIRE(ulmwood({"look", folder / "a.mp4", "-o", folder / "like.cube", "--like", folder / "b.mp4"}).code == 0);
+    for (const char* table : {"warm.cube", "like.cube"})
+        CHECK(ulmwood({"frame", folder / "a.mp4", "--at", "0.5", "-o", folder / (std::string(table) + ".png"), "--set",
+                       "finish.table=" + (folder / table)})
+                  .code == 0);
+    CHECK(readTextFile(folder / "warm.cube.png") != readTextFile(folder / "like.cube.png"));
+    CHECK(ulmwood({"look", folder / "a.mp4", "-o", folder / "warm.cube"}).code != 0); // it is there already
+    CHECK(ulmwood({"look", folder / "a.mp4", "-o", folder / "x.png"}).code == 2);
+    const Outcome missing = ulmwood({"look", folder / "a.mp4", "-o", folder / "y.cube", "--like", folder / "no.mp4"});
+    CHECK(missing.code == 3);
+    CHECK(missing.err.find("no.mp4") != std::string::npos);
+    CHECK(!fs::exists(folder / "y.cube"));
+    const Outcome glow = ulmwood({"look", folder / "a.mp4", "-o", folder / "g.cube", "--set", "finish.glow.amount=20"});
+    CHECK(glow.code == 0);
+    CHECK(glow.err.find("not in the table") != std::string::npos);
 }

@@ -112,3 +112,35 @@ TEST_CASE("a click on something tinted makes it grey; Esc leaves it as it is") {
     b.project().undo(); // one step
     CHECK(b.ticket().finish.colour == Colour{});
 }
+
+TEST_CASE("a clip is matched to another by one choice, as strongly as is set, and its look is saved for others") {
+    Bench b({"wheel", "hands"});
+    b.project().setCurrent(0);
+    b.table().setCompare(ViewingTable::Compare::Flip);
+    b.set({"clean.on=false", "enlarge.on=false", "frame.on=false", "finish.sharpen.amount=0"});
+    b.window.bench().ticket().step("finish")->setOpen(true);
+    auto* fold = b.find<QToolButton>("fold.finish.table");
+    REQUIRE(waitFor([&] { return fold->isVisible() && fold->height() > 5; }, 20000));
+    fold->click();
+    const QPointF middle = b.table().pictureRect().center();
+    const QColor before = around(b, middle);
+    auto* match = b.find<QPushButton>("matchLook");
+    chooseFile(b.project().at(1).path, [&] { match->click(); });
+    REQUIRE(waitFor([&] { return !b.ticket().finish.table.empty(); }, 30000));
+    CHECK(QFileInfo(QString::fromStdString(b.ticket().finish.table)).fileName().startsWith("wheel like hands"));
+    const QColor like = around(b, middle);
+    const auto apart = [](const QColor& x, const QColor& y) {
+        return std::abs(x.redF() - y.redF()) + std::abs(x.greenF() - y.greenF()) + std::abs(x.blueF() - y.blueF());
+    };
+    CHECK(apart(like, before) > 0.05);
+    b.set({"finish.table_strength=30"});
+    const QColor third = around(b, middle);
+    CHECK(apart(third, before) == Approx(0.3 * apart(like, before)).margin(0.03));
+
+    const QString file = QString::fromStdString(b.folder / "mine.cube");
+    chooseFile(file, [&] { b.find<QPushButton>("saveLook")->click(); });
+    REQUIRE(waitFor([&] { return QFileInfo(file).size() > 100000; }, 20000));
+    QFile table(file);
+    REQUIRE(table.open(QIODevice::ReadOnly));
+    CHECK(table.readAll().contains("LUT_3D_SIZE 33"));
+}

@@ -43,8 +43,11 @@ QString sentence(Bench& b, const char* step) {
 QuantitySlider* inSight(Bench& b, const char* key) {
     auto* s = b.find<QuantitySlider>(key);
     for (QWidget* w = s; w && !s->isVisible(); w = w->parentWidget())
-        if (auto* group = qobject_cast<FoldGroup*>(w); group && !group->isOpen())
-            QTest::mouseClick(group->findChild<QToolButton*>(), Qt::LeftButton);
+        if (auto* group = qobject_cast<FoldGroup*>(w); group && !group->isOpen()) {
+            auto* heading = group->findChild<QToolButton*>(QString(), Qt::FindDirectChildrenOnly);
+            REQUIRE(waitFor([&] { return heading->isVisible() && heading->height() > 5; }, 10000));
+            QTest::mouseClick(heading, Qt::LeftButton);
+        }
     CHECK(s->isVisible());
     return s;
 }

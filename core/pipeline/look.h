@@ -1,0 +1,18 @@
+#pragma once
+
+#include "core/pipeline/delivery.h"
+
+#include <string>
+
+namespace ulm {
+
+/// The ticket's light, colour and table as the text of a .cube table, for other clips and other programs; what depends
+/// on the place (clarity, glow, corners) cannot be in it. Errors: as loadLookTable().
+std::string lookOf(const Ticket&);
+
+/// The text of a .cube table that brings this delivery's clip, in its light and colour but without its table, to the
+/// light and colour of `like`: a clip, or a PNG. Five frames of each are looked at.
+/// Errors: Fault::Input naming `like`. Throws Cancelled.
+std::string lookLike(const Delivery&, const std::string& like, const CancelToken&);
+
+} // namespace ulm
