@@ -155,8 +155,8 @@ int main(int argc, char** argv) {
     // Held straight, steadied, with a mark of one's own clear of what the destination covers.
     window.project().setCurrent(3);
     ulm::Ticket own = window.project().at(3).ticket;
-    for (const char* set : {"frame.straighten=-3", "motion.stabilise=60", "finish.mark.text=Tern Street Pottery",
-                            "finish.mark.size=60", "finish.fade.in=0.5"})
+    for (const char* set : {"frame.straighten=-3", "motion.stabilise=60", "motion.ramps=0:100 3:50 5:100",
+                            "finish.mark.text=Tern Street Pottery", "finish.mark.size=60", "finish.fade.in=0.5"})
         ulm::setByAssignment(own, set);
     window.project().change(own);
     window.project().putOnTable("sparrowgate");

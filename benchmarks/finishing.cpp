@@ -10,6 +10,8 @@
 #include "core/finish/table_stage.h"
 #include "core/finish/vignette_stage.h"
 #include "core/framing/follow.h"
+#include "core/framing/pose.h"
+#include "core/inspect/camera.h"
 #include "core/inspect/inspection.h"
 #include "core/media/frame_convert.h"
 #include "core/media/source_stage.h"
@@ -97,6 +99,8 @@ std::vector<Row> lightRows(const std::string& master) {
     share("clarity of 60 px", clarity(in, 0.3, 60), "", 9);
     share("glow of 20 px", glow(in, 0.3, 0.6, 20), "", 9);
     share("darker corners", vignette(in, 0.3), "", 9);
+    share("turned by a quarter", posed(in, poseOf(Size{1080, 1920}, PoseWish{.turn = 90})), "", 9);
+    share("straightened by 3°", posed(in, poseOf(Size{1080, 1920}, PoseWish{.degrees = 3})), "", 9);
     std::filesystem::remove(path);
     std::filesystem::remove(cube);
     return rows;
@@ -110,7 +114,10 @@ std::vector<Row> followRows(const std::string& file) {
     for (std::int64_t n = 0; n < clip->frameCount(); ++n)
         prints.push_back(thumbprint(*reader.frame(n, {}).picture, v.colour.fullRange));
     Inspection found;
-    double inspect = 1e9, find = 1e9, plan = 1e9;
+    double inspect = 1e9, find = 1e9, plan = 1e9, camera = 1e9;
+    std::vector<av::SharedFrame> pictures;
+    for (std::int64_t n = 0; n < std::min<std::int64_t>(60, clip->frameCount()); ++n)
+        pictures.push_back(reader.frame(n, {}).picture);
     for (int round = 0; round < 3; ++round) {
         inspect = std::min(inspect, seconds([&] { found = inspectClip(clip, {}); }));
         Subject s;
@@ -118,6 +125,10 @@ std::vector<Row> followRows(const std::string& file) {
             std::min(find, seconds([&] {
                          s = findSubject(prints, found.cuts, found.faces, {v.rotation, v.mirrored, v.width, v.height});
                      }));
+        CameraFinder moves(v);
+        camera = std::min(camera, seconds([&] {
+                                      for (const av::SharedFrame& p : pictures) moves.add(*p);
+                                  }) / double(pictures.size()));
         FollowWish wish;
         for (const SubjectPlace& p : s.places) wish.subject.push_back({p.x, p.y, p.w, p.h});
         wish.cuts = found.cuts;
@@ -131,6 +142,9 @@ std::vector<Row> followRows(const std::string& file) {
          fixedPoint(find / inspect, 2) + "× (" + fixedPoint(1000 * find / double(clip->frameCount()), 2) +
              " ms a frame)",
          "≤ 1×", find <= inspect},
+        {"finding the camera's path", "a frame, against looking the clip over, which it is a part of",
+         fixedPoint(camera * double(clip->frameCount()) / inspect, 2) + "× (" + fixedPoint(1000 * camera, 2) + " ms)",
+         "≤ 1×", camera * double(clip->frameCount()) <= inspect},
         {"planning a crop's path", "all shots, once; kept after that", fixedPoint(1000 * plan, 1) + " ms", "", true}};
 }
 

@@ -37,17 +37,17 @@ TimeMap::TimeMap(double origin, double speed, const std::vector<SpeedAt>& ramps,
     std::ranges::sort(places);
     places.erase(std::unique(places.begin(), places.end()), places.end());
     knots_.clear();
-    double movie = 0;
+    double shown = 0;
     for (std::size_t i = 0; i < places.size(); ++i) {
         if (i > 0) {
             const double length = places[i] - places[i - 1], v = knots_.back().speed;
-            movie += takes(v, (speedAt(places[i]) - v) / length, length);
+            shown += takes(v, (speedAt(places[i]) - v) / length, length);
         }
-        knots_.push_back({places[i], movie, speedAt(places[i])});
+        knots_.push_back({places[i], shown, speedAt(places[i])});
         for (const FreezeAt& f : freezes)
             if (f.seconds == places[i]) {
-                movie += f.length;
-                knots_.push_back({places[i], movie, knots_.back().speed});
+                shown += f.length;
+                knots_.push_back({places[i], shown, knots_.back().speed});
             }
     }
     shift_ = forwards(origin);
