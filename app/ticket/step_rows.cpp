@@ -1,9 +1,13 @@
 #include "app/ticket/step_rows.h"
 
 #include "app/ticket/crop_map.h"
+#include "app/widgets/theme.h"
+#include "core/base/error.h"
+#include "core/pipeline/cadence.h"
 
 #include <QCheckBox>
 #include <QCoreApplication>
+#include <QLabel>
 
 namespace ulm::app {
 namespace {
@@ -31,6 +35,7 @@ void StepRows::add(StepBlock* block, const StepPart& part) {
         if (k.path == "finish.hdr") // nothing to choose on any other clip
             refreshers_.push_back(
                 [row](const Ticket&, const ClipEntry& c) { row->setVisible(c.clip->facts().video.hdr()); });
+        if (k.path == "motion.fps") addCadences(block);
         if (k.path == "enlarge.size") addCrop(block, "enlarge.crop", false);
         if (k.path == "frame.fill") addCrop(block, "frame.crop", true);
         if (k.path == "finish.colour.tint") addGreyPicker(block);
@@ -125,6 +130,28 @@ QWidget* StepRows::tick(StepBlock* block, const TicketKey& k) {
     connect(box, &QCheckBox::clicked, this, [this, &k](bool on) { project_.edit([&](Ticket& t) { k.set(t, on); }); });
     refreshers_.push_back([box, &k](const Ticket& t, const ClipEntry&) { box->setChecked(k.get(t) == true); });
     return box;
+}
+
+// What each usual rate keeps of this clip, and what it has to make up.
+void StepRows::addCadences(StepBlock* block) {
+    auto* line = new QLabel;
+    line->setObjectName("motion.cadences");
+    line->setContentsMargins(96, 0, 0, 2);
+    line->setWordWrap(true);
+    line->setFont(app::words(8.5));
+    line->setToolTip(tr("Made up: frames in between that were not filmed. Judder: by how much movement strays where "
+                        "frames are repeated or left out instead."));
+    block->rows()->addWidget(line);
+    refreshers_.push_back([line](const Ticket& t, const ClipEntry& c) {
+        if (!c.clip) return;
+        QStringList all;
+        try {
+            for (const Cadence& one : cadencesOf(c.clip, t, c.known(), {30, 50, 60}))
+                all << QString::fromStdString(told(one));
+        } catch (const Error&) { // the stretch or the length is told of where it is set
+        }
+        line->setText(all.join("\n"));
+    });
 }
 
 void StepRows::addCrop(StepBlock* block, const char* name, bool ofFrame) {

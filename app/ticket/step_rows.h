@@ -45,6 +45,7 @@ private:
     QWidget* pinsRow(StepBlock* block, const TicketKey& key);
     void addGreyPicker(StepBlock* block);
     void addTogether(StepBlock* block);
+    void addCadences(StepBlock* block);
     void addLooks(StepBlock* block);
     void addGroup(StepBlock* block, const StepPart& part, const TicketKey& first);
     void addCrop(StepBlock* block, const char* name, bool ofFrame);

@@ -4,6 +4,7 @@
 #include "core/engine/engine.h"
 #include "core/media/deinterlace_stage.h"
 #include "core/media/sound_reader.h"
+#include "core/pipeline/cadence.h"
 #include "core/pipeline/delivery.h"
 #include "core/ticket/sound_step.h"
 #include "tests/support/clips.h"
@@ -201,4 +202,25 @@ TEST_CASE("sound follows a ramp at its own pitch, and is left out, and told so, 
         CHECK(Clip::open(r.output)->facts().audio.empty());
         CHECK(std::ranges::any_of(r.remarks, [](const auto& s) { return s.find("sound is left out") != s.npos; }));
     }
+}
+
+TEST_CASE("what a frame rate costs is told: how many frames are made up, or how movement strays without") {
+    const Film film; // 25 frames a second
+    const std::vector<Cadence> all = cadencesOf(film.clip, Ticket{}, {}, {25, 50, 60, 30, 12.5});
+    CHECK(all[0].made == 0);
+    CHECK(all[0].judder == Approx(0).margin(0.01));
+    CHECK(all[1].made == Approx(0.5).margin(0.02));
+    CHECK(all[2].made == Approx(11.0 / 12).margin(0.02));
+    CHECK(all[3].made == Approx(5.0 / 6).margin(0.03));
+    // Every second frame of 50 shows its picture 20 ms late: half of that from the mean.
+    CHECK(all[1].judder == Approx(10).margin(0.1));
+    // Of 60, twelve frames show five of the clip's, late by 0, 16.7, 33.3, 10, 26.7, 3.3, 20, 36.7, 13.3, 30, 6.7, 23.3
+    // ms.
+    CHECK(all[2].judder == Approx(11.5).margin(1));
+    CHECK(all[4].made == 0);
+    CHECK(all[4].judder == Approx(0).margin(0.01));
+    CHECK(told(all[0]) == "25: as filmed");
+    CHECK(told(all[1]) == "50: 50 % made up, or 10 ms of judder");
+    // Slowed to half, 25 frames a second need one between two.
+    CHECK(cadencesOf(film.clip, ticketOf({"motion.speed=50"}), {}, {25})[0].made == Approx(0.5).margin(0.02));
 }
