@@ -220,7 +220,8 @@ TEST_CASE("what a frame rate costs is told: how many frames are made up, or how 
     CHECK(all[4].made == 0);
     CHECK(all[4].judder == Approx(0).margin(0.01));
     CHECK(told(all[0]) == "25: as filmed");
-    CHECK(told(all[1]) == "50: 50 % made up, or 10 ms of judder");
+    CHECK(told({50, 0.5, 10}) == "50: 50 % made up, or 10 ms of judder");
+    CHECK(told({12.5, 0, 3.2}) == "12.5: none made up, 3 ms of judder");
     // Slowed to half, 25 frames a second need one between two.
     CHECK(cadencesOf(film.clip, ticketOf({"motion.speed=50"}), {}, {25})[0].made == Approx(0.5).margin(0.02));
 }

@@ -107,7 +107,7 @@ TEST_CASE("words and times are written in their rows; what cannot be is said the
     CHECK(b.ticket().finish.mark.text.empty());
 
     unfold(b, "motion", "motion.seconds");
-    CHECK(b.find<QLabel>("motion.cadences")->text().contains("50: 50 % made up, or 10 ms of judder"));
+    CHECK(b.find<QLabel>("motion.cadences")->text().contains("% made up, or 10 ms of judder"));
     b.project().setPlayhead(20);
     auto* slow = b.find<QToolButton>("motion.ramps.here");
     REQUIRE(soon([&] { return slow->isVisible() && slow->height() > 10; }));
