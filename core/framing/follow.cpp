@@ -14,6 +14,7 @@ namespace {
 constexpr double kNodesASecond = 6, kMostNodes = 240; ///< of a shot: jerk is not felt between nodes
 constexpr double kFastest = 0.6, kHardest = 1.2; ///< speed and acceleration: picture sides a second, and per second
 constexpr double kSpeed = 10, kAcceleration = 1, kJerk = 100, kLeft = 400, kPinned = 1e5;
+constexpr double kAway = 0.3; ///< of any distance: where nothing speaks against it the subject sits in the middle
 
 // One node of a path along one axis, in fractions of the picture.
 struct Node {
@@ -74,6 +75,9 @@ std::vector<double> calmest(const std::vector<Node>& nodes, double least, double
         // |at − wanted| − slack ≤ beyond
         p.atLeast({{beyond, 1}, {at[std::size_t(i)], -1}}, -node.wanted - node.slack);
         p.atLeast({{beyond, 1}, {at[std::size_t(i)], 1}}, node.wanted - node.slack);
+        const int away = p.column(0, COIN_DBL_MAX, kAway);
+        p.atLeast({{away, 1}, {at[std::size_t(i)], -1}}, -node.wanted);
+        p.atLeast({{away, 1}, {at[std::size_t(i)], 1}}, node.wanted);
     }
     const auto differences = [&](std::vector<double> factors, double weight, double most_) {
         for (int i = 0; i + int(factors.size()) <= n; ++i) {

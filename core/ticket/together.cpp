@@ -6,6 +6,9 @@
 #include <cmath>
 
 namespace ulm {
+namespace {
+constexpr double kVibrance = 42; // %, at full strength
+}
 
 std::vector<std::pair<std::string, std::string>> togetherAt(double strength, const Inspection& found) {
     const Readings& r = found.readings;
@@ -18,7 +21,7 @@ std::vector<std::pair<std::string, std::string>> togetherAt(double strength, con
         {"finish.light.contrast", whole(26 * open)},
         {"finish.light.shadows", whole((found.dark ? 30 : 12) * room(r.noise, 10))},
         {"finish.light.lights", whole(r.clipped > 1 ? 0 : -10)},
-        {"finish.colour.vibrance", whole(42)},
+        {"finish.colour.vibrance", whole(kVibrance)},
         {"finish.colour.saturation", whole(8)},
         {"finish.clarity.amount", whole(30 * clean)},
         {"finish.sharpen.amount", shortNumber(std::round(strength * 90 * soft * clean * room(r.haloes, 24)) / 100, 2)}};
@@ -26,10 +29,13 @@ std::vector<std::pair<std::string, std::string>> togetherAt(double strength, con
 
 std::optional<double> togetherOf(const Ticket& t, const Inspection& found) {
     if (!t.finish.on) return 0;
-    for (int s = 0; s <= 100; ++s) {
-        Ticket at = t;
-        for (const auto& [key, value] : togetherAt(s / 100.0, found)) setByKey(at, key, value);
-        if (at.finish == t.finish) return s / 100.0;
+    // Vibrance follows the strength alone: only what it allows is tried.
+    const double per = 100 / kVibrance, at = t.finish.colour.vibrance * per;
+    const int from = std::clamp(int(at - per), 0, 100), to = std::clamp(int(at + per) + 1, 0, 100);
+    for (int s = from; s <= to; ++s) {
+        Ticket same = t;
+        for (const auto& [key, value] : togetherAt(s / 100.0, found)) setByKey(same, key, value);
+        if (same.finish == t.finish) return s / 100.0;
     }
     return {};
 }

@@ -156,6 +156,22 @@ TEST_CASE("a mark lies clear of what the destination covers, and what lies under
     CHECK_THROWS_WITH(covering(0, 80, 0, 0), Catch::Contains("bottom"));
 }
 
+TEST_CASE("a crop that follows keeps the subject in the middle of what the destination leaves free") {
+    const Film film;
+    Inspection found;
+    found.complete = true;
+    for (int n = 0; n < 50; ++n) found.subject.places.push_back({0.45f, 0.5f, 0.05f, 0.2f});
+    found.subject.shots = {{0, 1, 0, 0, 1}};
+    const std::vector<std::string> follows = {"frame.aspect=9:16", "frame.follow=subject"};
+    const auto placeOf = [&](const std::optional<Target>& target) {
+        const FramingPlan p = film.with(follows, target, found)->planAt(25);
+        return (0.45 * 192 - p.srcX) / p.srcW; // the subject's, in the window
+    };
+    CHECK(placeOf({}) == Approx(0.5).margin(0.02));
+    CHECK(placeOf(covering(0, 0, 0, 30)) == Approx(0.35).margin(0.02));
+    CHECK(placeOf(covering(0, 0, 40, 0)) == Approx(0.7).margin(0.02));
+}
+
 TEST_CASE("a picture that is none, or is missing, is refused in words") {
     const Film film;
     std::ofstream(film.folder / "no.png") << "not a picture";

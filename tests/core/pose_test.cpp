@@ -108,6 +108,8 @@ TEST_CASE("straightening turns about the middle, shows no border, and gives back
     for (const double degrees : {-12.0, 3.0, 15.0}) {
         const Pose pose = held({320, 180}, {{}, 0, false, degrees});
         CHECK(pose.width % 2 == 0);
+        // Clockwise above 0: what was above the middle comes to lie to its right.
+        CHECK((pose.still({160, 20}).x > pose.width / 2.0) == (degrees > 0));
         CHECK(double(pose.width) / pose.height == Approx(320.0 / 180).epsilon(0.02));
         // Its corners lie inside the clip, and at least one just so.
         double least = 1e9;
