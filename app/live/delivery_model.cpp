@@ -3,6 +3,7 @@
 #include "app/tasks/background.h"
 #include "core/finish/table_stage.h"
 #include "core/model/model_folder.h"
+#include "core/ticket/mark_step.h"
 
 #include <algorithm>
 #include <cmath>
@@ -99,7 +100,7 @@ void DeliveryModel::rebuild() {
 bool DeliveryModel::openingFile() {
     const Ticket t = project_.shownTicket();
     const std::string network = t.enlarge.on && t.enlarge.method.ends_with(".onnx") ? t.enlarge.method : "",
-                      table = t.finish.on ? t.finish.table : "";
+                      table = t.finish.on ? t.finish.table : "", mark = t.finish.on ? t.finish.mark.file : "";
     const auto opens = [this](const std::string& file, bool open, auto load) {
         if (file.empty() || open || tried_.contains(file)) return false;
         inBackground(Lane::Quick, [this, file, load, self = QPointer<QObject>(this)] {
@@ -115,7 +116,8 @@ bool DeliveryModel::openingFile() {
         return true;
     };
     if (opens(network, userNetworkIsOpen(network), [](const std::string& f) { openUserNetwork(f); }) ||
-        opens(table, lookTableIsKept(table), [](const std::string& f) { loadLookTable(f); }))
+        opens(table, lookTableIsKept(table), [](const std::string& f) { loadLookTable(f); }) ||
+        opens(mark, markFileIsKept(mark), [](const std::string& f) { openMarkFile(f); }))
         return true;
     tried_.clear();
     return false;

@@ -10,6 +10,7 @@
 #include <QLabel>
 #include <QLineEdit>
 #include <QToolButton>
+#include <fstream>
 
 using namespace ulm;
 using namespace ulm::app;
@@ -105,6 +106,14 @@ TEST_CASE("words and times are written in their rows; what cannot be is said the
     CHECK(unlike(seen(b), plain) > 0.2);
     type(b, "finish.mark.text", "");
     CHECK(b.ticket().finish.mark.text.empty());
+
+    // A picture that is none is told, and leaves what is shown as it was.
+    const std::string file = b.folder / "own.png";
+    std::ofstream(file) << "no picture";
+    b.set({("finish.mark.file=" + file).c_str()});
+    REQUIRE(soon(
+        [&] { return b.live().deliveries().problem().contains("PNG") || b.window.errors().text().contains("PNG"); }));
+    b.project().undo();
 
     unfold(b, "motion", "motion.seconds");
     CHECK(b.find<QLabel>("motion.cadences")->text().contains("% made up, or 10 ms of judder"));
