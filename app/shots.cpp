@@ -24,6 +24,7 @@
 #include <QLabel>
 #include <QPainter>
 #include <QTemporaryDir>
+#include <QThread>
 
 using namespace ulm::app;
 
@@ -35,6 +36,7 @@ bool waitFor(const std::function<bool()>& done, int milliseconds = 120000) {
     while (!done()) {
         if (clock.elapsed() > milliseconds) return false;
         QApplication::processEvents(QEventLoop::AllEvents, 20);
+        QThread::msleep(5); // what is waited for needs the cores
     }
     return true;
 }

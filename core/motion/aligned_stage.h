@@ -5,7 +5,8 @@
 namespace ulm {
 
 /// Farthest movement that is followed, pixels a frame pair; and how unlike (luma, 0…1) an aligned place may be before
-/// the frame itself stands in for it. tools/train/align.py does the same: networks are trained on its pictures.
+/// the frame itself stands in for it. tools/train/align.py does the same, with the finer of both searches: networks
+/// are trained on its pictures.
 inline constexpr int kFlowReach = 48;
 inline constexpr float kFlowTolerance = 0.045f;
 

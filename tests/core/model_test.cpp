@@ -271,7 +271,7 @@ TEST_CASE("frames are moved onto their neighbours: still and panned ones match, 
           0.1 * mse(whole(source, 2), whole(source, 3), 0));
     CHECK(mse(whole(source, 0), whole(aligned(source, source, -1), 0), 0) == 0); // before the first there is nothing
     const Picture luma = whole(aligned(source, source, 1, Moved::Luma), 1);
-    CHECK(test::meanSquare(luma.planes[0], moved.planes[0]) == 0);
+    CHECK(mse(here, luma, 0) < 0.15 * mse(here, unmoved, 0)); // by a coarser search
     CHECK(test::meanSquare(luma.planes[1], here.planes[1]) == 0);
     test::checkContract(*aligned(source, source, 1));
     test::checkContract(*aligned(source, source, -1, Moved::Luma));
