@@ -172,10 +172,6 @@ int main(int argc, char** argv) {
     camera.settle();
     camera.take("bench-times");
     if (camera.done()) return 0;
-    window.bench().ticket().step("finish")->setOpen(true);
-    camera.settle();
-    camera.take("bench-mark");
-    if (camera.done()) return 0;
     window.bench().table().table().setSafeAreas(false);
     window.project().undo();
     window.bench().ticket().step("clean")->setOpen(true);

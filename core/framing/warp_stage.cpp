@@ -10,7 +10,7 @@
 namespace ulm {
 namespace {
 
-constexpr int kReach = 5; // of Lanczos over eight samples, and one for rounding
+constexpr int kReach = 3; // of a cubic over four samples, and one for rounding
 
 bool whole(double v) { return std::abs(v - std::round(v)) < 1e-6; }
 
@@ -60,12 +60,17 @@ public:
     void compute(std::int64_t frame, std::span<const Picture> in, Picture& out,
                  const CancelToken& cancel) const override {
         const Affine m = warp_(frame);
+        cv::Mat mapX, mapY;
+        if (!exact_)
+            mapsOf(m, out.planes[0].area(), in[0].planes[0].area(), mapX, mapY); // of all planes: chroma is full
         for (int c = 0; c < 3; ++c) {
             cancel.check();
-            if (exact_)
+            if (exact_) {
                 permute(in[0].planes[c], c, m, out.planes[c]);
-            else
-                sample(in[0].planes[c], m, out.planes[c]);
+                continue;
+            }
+            cv::Mat to = viewOf(out.planes[c]);
+            cv::remap(viewOf(in[0].planes[c]), to, mapX, mapY, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
         }
     }
 
@@ -95,21 +100,18 @@ private:
         }
     }
 
-    // Places are rounded to remap's own 1/32 before the region's corner is taken off, so that whole pictures and parts
-    // agree.
-    void sample(const Plane& from, const Affine& m, Plane& to) const {
-        const Rect r = to.area(), s = from.area();
-        cv::Mat mapX(r.h, r.w, CV_32F), mapY(r.h, r.w, CV_32F);
+    // Where each sample of the area comes from. Places are rounded to remap's own 1/32 before the region's corner is
+    // taken off, so that whole pictures and parts agree.
+    static void mapsOf(const Affine& m, const Rect& r, const Rect& from, cv::Mat& mapX, cv::Mat& mapY) {
+        mapX.create(r.h, r.w, CV_32F), mapY.create(r.h, r.w, CV_32F);
         for (int y = 0; y < r.h; ++y) {
             auto *px = mapX.ptr<float>(y), *py = mapY.ptr<float>(y);
             for (int x = 0; x < r.w; ++x) {
                 const Point p = m({r.x + x + 0.5, r.y + y + 0.5});
-                px[x] = float(std::round((p.x - 0.5) * 32) / 32 - s.x);
-                py[x] = float(std::round((p.y - 0.5) * 32) / 32 - s.y);
+                px[x] = float(std::round((p.x - 0.5) * 32) / 32 - from.x);
+                py[x] = float(std::round((p.y - 0.5) * 32) / 32 - from.y);
             }
         }
-        cv::Mat view = viewOf(to);
-        cv::remap(viewOf(from), view, mapX, mapY, cv::INTER_LANCZOS4, cv::BORDER_REPLICATE);
     }
 
     Warp warp_;

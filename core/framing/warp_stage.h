@@ -16,7 +16,7 @@ struct Warp {
 };
 
 /// A picture of width × height that shows the input through `warp`: turned, mirrored, straightened, steadied. What
-/// only permutes samples keeps them exactly; all else is sampled by Lanczos over 8 × 8 (OpenCV's remap), at instants of
+/// only permutes samples keeps them exactly; all else is sampled by a cubic over 4 × 4 (OpenCV's remap), at instants of
 /// 1/32 pixel. Beyond the input's borders their samples go on. Chroma comes at full resolution, unless whole blocks of
 /// it are moved.
 StagePtr warped(StagePtr input, int width, int height, const Warp& warp);

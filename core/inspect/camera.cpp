@@ -13,7 +13,7 @@
 namespace ulm {
 namespace {
 
-constexpr int kSide = 480, kCells = 4, kInCell = 10, kFewest = 90, kAge = 8;
+constexpr int kSide = 320, kCells = 4, kInCell = 7, kFewest = 60, kAge = 8;
 constexpr int kWindow = 15, kLevels = 3;
 constexpr float kAgrees = 0.7f; // pixels of the small picture
 constexpr double kAgreeing = 0.4, kSpread = 0.4;

@@ -10,7 +10,7 @@
 namespace ulm {
 
 /// Finds how the camera moved, frame by frame: corners (Shi & Tomasi, CVPR 1994) are tracked into the next frame
-/// (pyramidal Lucas & Kanade; Bouguet 2000) on a picture of 480 pixels, and the similarity that most of them agree on
+/// (pyramidal Lucas & Kanade; Bouguet 2000) on a picture of 320 pixels, and the similarity that most of them agree on
 /// is taken (RANSAC: Fischler & Bolles 1981; then least squares). What moves on its own, even if it is large, is told
 /// from the camera by where its corners lie: those that agree must be spread over the picture.
 class CameraFinder {

@@ -105,7 +105,7 @@ TEST_CASE("a large thing that bobs in front of a still camera is no shake") {
     std::vector<View> views;
     for (int n = 0; n < 40; ++n) views.push_back({0, 0, 0, 110 + int(std::lround(12 * std::sin(n * 0.9)))});
     const Tremble t = trembleOf(movesOf(views), {}, 25);
-    CHECK(t.size * kW < 0.1);
+    CHECK(t.size * kW < 0.2);
     CHECK(trembleOf(movesOf(handheld(40, 0)), {}, 25).size * kW > 1);
 }
 
