@@ -12,6 +12,18 @@
 #include <QVBoxLayout>
 
 namespace ulm::app {
+namespace {
+
+// Below a row, where its values stand.
+void addButtons(StepBlock* block, std::initializer_list<QPushButton*> buttons) {
+    auto* row = new QHBoxLayout;
+    row->setContentsMargins(96, 2, 0, 2);
+    for (QPushButton* b : buttons) row->addWidget(b);
+    row->addStretch();
+    block->rows()->addLayout(row);
+}
+
+} // namespace
 
 QWidget* StepRows::fileRow(StepBlock* block, const TicketKey& k) {
     auto* all = new QWidget;
@@ -55,7 +67,7 @@ void StepRows::addTogether(StepBlock* block) {
     s->setHelp(
         tr("Light, colour and sharpening as one, by what was read of this clip. Each part is set below, and can be "
            "changed there."),
-        tr("skin and colours of one kind only."));
+        tr("everything looks alike, and skin burns."));
     connect(s, &QuantitySlider::changed, this, [this](const Quantity& q, bool done) {
         const ClipEntry* c = project_.currentClip();
         if (!c) return;
@@ -68,7 +80,8 @@ void StepRows::addTogether(StepBlock* block) {
         if (done) project_.endStroke();
     });
     refreshers_.push_back([s](const Ticket& t, const ClipEntry& c) {
-        if (const auto at = togetherOf(t, c.known())) s->setQuantity({From::Fixed, 100 * *at, 0});
+        // Set otherwise, part by part, there is no one strength.
+        s->setQuantity({From::Fixed, 100 * togetherOf(t, c.known()).value_or(0), 0});
     });
 }
 
@@ -83,12 +96,7 @@ void StepRows::addLooks(StepBlock* block) {
     keep->setToolTip(
         tr("Writes light, colour and table as one table, for other clips and other programs. Clarity, glow "
            "and corners depend on the place and are not in it."));
-    auto* row = new QHBoxLayout;
-    row->setContentsMargins(96, 2, 0, 2);
-    row->addWidget(match);
-    row->addWidget(keep);
-    row->addStretch();
-    block->rows()->addLayout(row);
+    addButtons(block, {match, keep});
     connect(match, &QPushButton::clicked, this, [this] {
         const QString file = QFileDialog::getOpenFileName(
             window_, tr("Whose light and colour?"), {},
@@ -96,11 +104,11 @@ void StepRows::addLooks(StepBlock* block) {
         if (!file.isEmpty()) Q_EMIT matchWanted(file);
     });
     connect(keep, &QPushButton::clicked, this, [this] {
-        QString file =
-            QFileDialog::getSaveFileName(window_, tr("Save the look"), "look.cube", tr("Look-up tables (*.cube)"));
-        if (file.isEmpty()) return;
-        if (!file.endsWith(".cube")) file += ".cube";
-        Q_EMIT lookWanted(file);
+        QFileDialog ask(window_, tr("Save the look"), {}, tr("Look-up tables (*.cube)"));
+        ask.setAcceptMode(QFileDialog::AcceptSave);
+        ask.setDefaultSuffix("cube"); // with it the dialog asks before it replaces that file
+        ask.selectFile("look.cube");
+        if (ask.exec() == QDialog::Accepted) Q_EMIT lookWanted(ask.selectedFiles().value(0));
     });
 }
 
@@ -110,11 +118,7 @@ void StepRows::addGreyPicker(StepBlock* block) {
     pick->setToolTip(
         tr("Then click on something in the picture that ought to be grey or white: warmth and tint are set "
            "so that it is."));
-    auto* row = new QHBoxLayout;
-    row->setContentsMargins(96, 2, 0, 2);
-    row->addWidget(pick);
-    row->addStretch();
-    block->rows()->addLayout(row);
+    addButtons(block, {pick});
     connect(pick, &QPushButton::clicked, this, &StepRows::greyWanted);
 }
 

@@ -142,8 +142,18 @@ void StepRows::addCadences(StepBlock* block) {
     line->setToolTip(tr("Made up: frames in between that were not filmed. Judder: by how much movement strays where "
                         "frames are repeated or left out instead."));
     block->rows()->addWidget(line);
-    refreshers_.push_back([line](const Ticket& t, const ClipEntry& c) {
-        if (!c.clip) return;
+    // Other steps' sliders change nothing of it.
+    struct Seen {
+        Ticket::Stretch stretch;
+        Ticket::Motion motion;
+        std::shared_ptr<const Inspection> found;
+        const Clip* clip = nullptr;
+        bool operator==(const Seen&) const = default;
+    };
+    refreshers_.push_back([line, last = Seen{}](const Ticket& t, const ClipEntry& c) mutable {
+        const Seen now{t.stretch, t.motion, c.inspection, c.clip.get()};
+        if (!c.clip || now == last) return;
+        last = now;
         QStringList all;
         try {
             for (const Cadence& one : cadencesOf(c.clip, t, c.known(), {30, 50, 60}))

@@ -76,7 +76,8 @@ public:
         result_.output = job_.output;
         // Backwards every frame comes before the one that is decoded first: the more are kept, the less is decoded
         // twice.
-        const std::size_t kept = std::size_t(changesTime(job_.ticket) && job_.ticket.motion.reverse ? 256 : 48) << 20;
+        const Ticket::Motion asked = ticketFor(job_.ticket, job_.target ? job_.target->name : "").motion;
+        const std::size_t kept = std::size_t(asked.on && asked.reverse ? 256 : 48) << 20;
         reader_ = std::make_shared<FrameReader>(clip_, PacketDecoder::Threads::Frames, kept);
         delivery_ = resolve(reader_, found(), job_.ticket, job_.target);
         const Delivery& d = *delivery_;

@@ -7,10 +7,12 @@
 extern "C" {
 #include <libavfilter/buffersink.h>
 #include <libavfilter/buffersrc.h>
+#include <libavutil/intreadwrite.h>
 #include <libavutil/pixdesc.h>
 }
 
 #include <cmath>
+#include <cstring>
 #include <filesystem>
 #include <fstream>
 #include <new>
@@ -20,9 +22,10 @@ namespace {
 
 constexpr std::uintmax_t kMostBytes = 64u << 20;
 constexpr int kMostSide = 8192;
+constexpr std::int64_t kMostPixels = std::int64_t(16) << 20; // they are kept as floats: 256 MB
 
 [[noreturn]] void refuse(const std::string& path, const std::string& reason) {
-    throw Error(Fault::Input, path, reason, "Choose a PNG picture of up to 8192 pixels a side.");
+    throw Error(Fault::Input, path, reason, "Choose a PNG picture of up to 16 million pixels, 8192 a side.");
 }
 
 av::Frame decoded(const std::string& path) {
@@ -35,14 +38,17 @@ av::Frame decoded(const std::string& path) {
     std::ifstream file(path, std::ios::binary);
     file.read(reinterpret_cast<char*>(packet->data), std::streamsize(bytes));
     if (!file) refuse(path, "it cannot be read");
+    if (const auto* d = packet->data; bytes >= 24 && std::memcmp(d + 12, "IHDR", 4) == 0) // its size comes first
+        if (const std::int64_t w = AV_RB32(d + 16), h = AV_RB32(d + 20);
+            w > kMostSide || h > kMostSide || w * h > kMostPixels)
+            refuse(path, "it is too large");
     const AVCodec* png = avcodec_find_decoder(AV_CODEC_ID_PNG);
     const av::Codec c(avcodec_alloc_context3(png));
-    c->max_pixels = std::int64_t(kMostSide) * kMostSide;
+    c->max_pixels = kMostPixels;
     av::Frame f(av_frame_alloc());
     if (avcodec_open2(c.get(), png, nullptr) < 0 || avcodec_send_packet(c.get(), packet.get()) < 0 ||
         avcodec_receive_frame(c.get(), f.get()) < 0)
         refuse(path, "it is no PNG picture, or a damaged one");
-    if (f->width > kMostSide || f->height > kMostSide) refuse(path, "it is too large");
     return f;
 }
 

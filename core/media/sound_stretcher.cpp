@@ -28,7 +28,7 @@ constexpr int kOverlaps = 3;
 
 double speedAt(const SoundStretcher::Due& due, double seconds, double length) {
     const double takes = due(seconds + length) - due(seconds);
-    return std::clamp(takes > 0 ? length / takes : 1.0, 0.05, 20.0);
+    return std::clamp(takes > 0 ? length / takes : 1.0, 0.01, 100.0);
 }
 
 } // namespace

@@ -237,6 +237,16 @@ std::vector<std::string> Delivery::remarks() const {
         all.push_back("it is too long to look at every frame: its shake stays as it is");
     if (followsSubject(ticket) && found->complete && found->subject.places.empty())
         all.push_back("it is too long to look for its subject in every frame: the crop stays where it is set");
+    if (const Rect part = partFrom(ticket.frame.part); ticket.frame.on && !part.empty() && pose_.size() == pose_.clip)
+        all.push_back("the part " + ticket.frame.part + " lies outside its " + sizeText(pose_.clip) +
+                      ": all of it is used");
+    if (ticket.motion.on && ticket.motion.deinterlace == "fields" && found->complete &&
+        !deinterlaces(ticket, *found, v))
+        all.push_back("no fields were found in it: its frames are kept");
+    if (ticket.motion.on)
+        for (const FreezeAt& f : freezesFrom(ticket.motion.freezes))
+            if (const double at = clock.movieSeconds(f.seconds); at < -1e-6 || at >= seconds())
+                all.push_back("its halt at " + shortNumber(f.seconds, 2) + " s lies outside what is delivered");
     for (const std::string& told : coveredRemarks(*this)) all.push_back(told);
     for (const std::string& told : soundRemarks(ticket, facts)) all.push_back(told);
     return all;

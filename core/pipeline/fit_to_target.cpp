@@ -9,7 +9,9 @@ namespace ulm {
 
 Ticket fitToTarget(const Ticket& asked, const Target& target, const MediaFacts& facts,
                    std::vector<Addition>* additions) {
+    // A step that is off and that a limit switches on does what the limit asks, and nothing else that lies in it.
     Ticket t = ticketFor(asked, target.name);
+    if (!t.frame.on) t.frame.part = "", t.frame.turn = "0", t.frame.mirror = false, t.frame.straighten = 0;
     const auto tell = [&](const char* step, const std::string& what) {
         if (additions) additions->push_back({step, target.title + " " + what, "", {}});
     };
@@ -17,15 +19,13 @@ Ticket fitToTarget(const Ticket& asked, const Target& target, const MediaFacts& 
         target.maxFps > 0 && fps > target.maxFps * 1.0005) {
         // A limit alone makes nothing up: frames are left out, unless the ticket asks for movement of its own.
         const bool makes = t.motion.on && t.motion.method != "hold";
-        if (!t.motion.on) t.motion.method = "hold";
-        t.motion.on = true;
+        if (!t.motion.on) t.motion = {.on = true, .method = "hold"};
         t.motion.fps = target.maxFps;
         tell("motion", "takes at most " + shortNumber(target.maxFps, 2) +
                            " frames a second: " + (makes ? "made at that rate" : "some are left out"));
     }
     if (facts.video.hdr() && !target.hdr && !standardises(t, facts.video)) {
-        if (!t.finish.on) t.finish.amount = 0; // nothing else is to be done by a step that is off
-        t.finish.on = true;
+        if (!t.finish.on) t.finish = {.on = true, .amount = 0};
         t.finish.hdr = "standard";
         tell("finish", "takes no HDR: brought to standard range");
     }

@@ -1,6 +1,7 @@
 #include "core/pipeline/look.h"
 
 #include "core/finish/colour_stage.h"
+#include "core/finish/hdr_stage.h"
 #include "core/finish/look_file.h"
 #include "core/finish/table_stage.h"
 #include "core/media/png.h"
@@ -44,7 +45,8 @@ Colours coloursOf(const Cover& c, const std::string& file) {
 } // namespace
 
 std::string lookOf(const Ticket& t) {
-    return cubeOf([&](const StagePtr& s) {
+    return cubeOf([&](const StagePtr& s) -> StagePtr {
+        if (!t.finish.on) return s;
         const StagePtr toned = coloured(s, t.finish.colour);
         return t.finish.table.empty()
                    ? toned
@@ -58,9 +60,9 @@ std::string lookLike(const Delivery& d, const std::string& like, const CancelTok
         wanted = coloursOf(readPng(like), like);
     else {
         const ClipPtr clip = Clip::openVideo(like, cancel);
-        const auto source = std::make_shared<SourceStage>(
+        const StagePtr source = std::make_shared<SourceStage>(
             std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(16) << 20));
-        wanted = coloursOf(source, 0, clip->frameCount(), cancel);
+        wanted = coloursOf(clip->facts().video.hdr() ? toStandardRange(source) : source, 0, clip->frameCount(), cancel);
     }
     const StagePtr own = d.ticket.finish.on ? coloured(d.before, d.ticket.finish.colour) : d.before;
     return matchingCube(paletteOf(coloursOf(own, d.clock.first(), d.frames(), cancel)), paletteOf(wanted));

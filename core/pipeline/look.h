@@ -6,8 +6,8 @@
 
 namespace ulm {
 
-/// The ticket's light, colour and table as the text of a .cube table, for other clips and other programs; what depends
-/// on the place (clarity, glow, corners) cannot be in it. Errors: as loadLookTable().
+/// The ticket's light, colour and table, as far as Finish is on, as the text of a .cube table, for other clips and
+/// other programs; what depends on the place (clarity, glow, corners) cannot be in it. Errors: as loadLookTable().
 std::string lookOf(const Ticket&);
 
 /// The text of a .cube table that brings this delivery's clip, in its light and colour but without its table, to the

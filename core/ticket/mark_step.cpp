@@ -82,13 +82,50 @@ Cover lettered(const std::string& text, int width, int mostHigh) {
     return c;
 }
 
-Cover drawn(const OwnMark& m, Size picture) {
-    const int width = std::max(8, int(std::lround(picture.w * m.size / 100)));
-    const int mostHigh = int(picture.h * kMostHigh);
-    if (m.file.empty()) return lettered(m.text, width, mostHigh);
-    const auto file = loaded(m.file);
-    const double k = std::min(double(width) / file->w, double(mostHigh) / file->h);
-    return scaled(*file, std::max(1, int(std::lround(file->w * k))), std::max(1, int(std::lround(file->h * k))));
+int widthOf(double percent, Size picture) { return std::max(8, int(std::lround(picture.w * percent / 100))); }
+int mostHighOf(Size picture) { return int(picture.h * kMostHigh); }
+
+Cover fitted(const Cover& file, double percent, Size picture) {
+    const double k = std::min(double(widthOf(percent, picture)) / file.w, double(mostHighOf(picture)) / file.h);
+    return scaled(file, std::max(1, int(std::lround(file.w * k))), std::max(1, int(std::lround(file.h * k))));
+}
+
+// The letters of a line that the type does not have; blanks are no letters.
+std::string lettersLacking(const std::string& text) {
+    std::string lacking;
+    for (std::size_t i = 0; i < text.size();) {
+        std::size_t next = i + 1;
+        while (next < text.size() && (text[next] & 0xC0) == 0x80) ++next;
+        const std::string letter = text.substr(i, next - i);
+        if (letter != " " && std::ranges::none_of(renderText(letter, 24, true).cover, [](float v) { return v > 0; }))
+            lacking += letter;
+        i = next;
+    }
+    return lacking;
+}
+
+std::shared_ptr<const Cover> drawn(const OwnMark& m, Size picture) {
+    // Worked out again for every move of a slider otherwise.
+    struct Drawn {
+        std::string text;
+        std::shared_ptr<const Cover> file, cover;
+        double size;
+        Size picture;
+    };
+    static std::list<Drawn> last;
+    const auto file = m.file.empty() ? nullptr : loaded(m.file);
+    const std::string text = file ? "" : m.text;
+    {
+        std::lock_guard lock(keptMutex);
+        for (const Drawn& d : last)
+            if (d.text == text && d.file == file && d.size == m.size && d.picture == picture) return d.cover;
+    }
+    const auto cover = std::make_shared<const Cover>(
+        file ? fitted(*file, m.size, picture) : lettered(text, widthOf(m.size, picture), mostHighOf(picture)));
+    std::lock_guard lock(keptMutex);
+    last.push_front({text, file, cover, m.size, picture});
+    if (last.size() > 4) last.pop_back();
+    return cover;
 }
 
 // Of the free area, less a margin; even, as chroma is.
@@ -121,11 +158,18 @@ void mark(Building& b) {
     if (!b.ticket.finish.on || !m.any()) return;
     const PictureFormat& f = b.picture->format();
     const Size picture{f.width, f.height};
-    const Cover cover = drawn(m, picture);
+    if (m.from >= b.showing.seconds || (m.to > 0 && m.to <= m.from)) {
+        b.tell("its mark is never seen: it comes after the end, or goes before it comes");
+        return;
+    }
+    const auto drawnOnce = drawn(m, picture);
+    const Cover& cover = *drawnOnce;
     if (cover.w == 0) {
         b.tell("its mark cannot be drawn: the type that ships has none of its letters; use a picture of it");
         return;
     }
+    if (const std::string lacking = m.file.empty() ? lettersLacking(m.text) : ""; !lacking.empty())
+        b.tell("its mark is drawn without " + lacking + ": the type that ships has no such letters");
     const Rect free = b.freeArea.empty() ? f.frame() : b.freeArea;
     const Point at = placed(m.place, cover, free, picture);
     KeyMaker key("seen");

@@ -116,8 +116,6 @@ std::string told(const StepView& v) {
     // Every frame that is asked for is there: as long as it is neither slowed nor turned into more.
     const double ratio = own * (takesFields(v.ticket, v.found, v.facts.video) ? 2 : 1) * m.speed / 100 / fps;
     const bool there = std::abs(ratio - std::round(ratio)) < 1e-3 && std::round(ratio) >= 1;
-    if (m.stabilise > 0 && there && !changesTime(v.ticket) && m.fps == 0 && (m.duplicates == "keep" || !repeats))
-        return s + ".";
     if (there && m.ramps.empty() && (m.duplicates == "keep" || !repeats || closes))
         return s + (std::round(ratio) > 1 ? ", by leaving frames out." : ".");
     if (m.method == "hold") return s + ", by repeating or leaving out frames.";

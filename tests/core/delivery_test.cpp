@@ -7,6 +7,7 @@
 #include "core/media/frame_convert.h"
 #include "core/model/shipped_networks.h"
 #include "tests/support/clips.h"
+#include "tests/support/tickets.h"
 
 #include <catch2/catch.hpp>
 #include <cmath>
@@ -14,6 +15,7 @@
 
 using namespace ulm;
 using test::TempFolder;
+using test::ticketOf;
 
 namespace {
 
@@ -23,12 +25,6 @@ const char* kSquare = R"({"name":"square","title":"Square","aspects":["1:1","4:5
 
 std::shared_ptr<FrameReader> reader(const std::string& path) {
     return std::make_shared<FrameReader>(Clip::openVideo(path), PacketDecoder::Threads::Slices, std::size_t(32) << 20);
-}
-
-Ticket ticketOf(std::initializer_list<const char*> settings) {
-    Ticket t;
-    for (const char* s : settings) setByAssignment(t, s);
-    return t;
 }
 
 // The stages from the result down its first inputs, to the clip.
@@ -109,7 +105,7 @@ TEST_CASE(
 TEST_CASE("the stages of a ticket, in order: none is there twice, none without need") {
     const TempFolder folder;
     test::writeClip(folder / "a.mp4", {.width = 128, .height = 72, .frames = 4});
-    const auto plan = [&](std::initializer_list<const char*> settings, const char* target = nullptr) {
+    const auto plan = [&](const std::vector<std::string>& settings, const char* target = nullptr) {
         Inspection spoilt;
         spoilt.readings.blocking = 20, spoilt.readings.noise = 5, spoilt.readings.chromaNoise = 3;
         return planOf(resolve(reader(folder / "a.mp4"), spoilt, ticketOf(settings),
@@ -139,7 +135,7 @@ TEST_CASE("the stages of a ticket, in order: none is there twice, none without n
 TEST_CASE("what a destination adds is told on the step that it touches, and changes only what breaks a limit") {
     const TempFolder folder;
     test::writeClip(folder / "a.mp4", {.width = 128, .height = 72, .frames = 30});
-    const auto at = [&](const char* target, std::initializer_list<const char*> settings) {
+    const auto at = [&](const char* target, const std::vector<std::string>& settings) {
         return resolve(reader(folder / "a.mp4"), nullptr, ticketOf(settings), card(target));
     };
     DeliveryPtr d = at(kUpright, {});
@@ -211,9 +207,7 @@ TEST_CASE("two clocks: every delivered frame tells its instant, and every frame 
     const TempFolder folder;
     test::writeClip(folder / "a.mp4", {.frames = 30});
     const auto clip = Clip::openVideo(folder / "a.mp4");
-    const auto clock = [&](std::initializer_list<const char*> settings) {
-        return FrameClock(clip, ticketOf(settings));
-    };
+    const auto clock = [&](const std::vector<std::string>& settings) { return FrameClock(clip, ticketOf(settings)); };
     const FrameClock plain = clock({});
     CHECK(plain.untouched());
     CHECK(plain.count() == 30);
@@ -312,7 +306,7 @@ TEST_CASE("a destination's frame rate leaves frames out and makes none up, unles
     const TempFolder folder;
     test::writeClip(folder / "a.mp4", {.frames = 30, .fps = {50, 1}});
     const Target target = card(R"({"name":"slow","title":"Slow","max_fps":30})");
-    const auto told = [&](std::initializer_list<const char*> settings, bool& between) {
+    const auto told = [&](const std::vector<std::string>& settings, bool& between) {
         const DeliveryPtr d = resolve(reader(folder / "a.mp4"), nullptr, ticketOf(settings), target);
         between = planOf(d).find("in-between") != std::string::npos;
         CHECK(d->fps() == Approx(30));
@@ -323,4 +317,55 @@ TEST_CASE("a destination's frame rate leaves frames out and makes none up, unles
     CHECK_FALSE(between);
     CHECK(told({"motion.fps=60"}, between).find("made at that rate") != std::string::npos);
     CHECK(between);
+}
+
+TEST_CASE("a step that a destination switches on does what the limit asks, and nothing else that lay in it") {
+    Ticket t = ticketOf({"motion.reverse=true", "motion.speed=50", "motion.stabilise=40", "frame.turn=90",
+                         "frame.straighten=4", "frame.fill=blur", "finish.mark.text=Tern", "finish.light.exposure=1",
+                         "finish.grain.amount=4", "finish.fade.in=1"});
+    MediaFacts facts;
+    facts.video.width = facts.video.codedWidth = 640, facts.video.height = facts.video.codedHeight = 360;
+    facts.video.fps = 60;
+    facts.video.colour.transfer = 16;
+    const Target card = targetFromJson({{"name", "feed"}, {"size", "1080x1920"}, {"max_fps", 30}}, "card.json");
+    const Ticket on = fitToTarget(t, card, facts);
+    CHECK(on.motion.reverse);
+    CHECK(on.frame.turn == "90");
+    CHECK(on.finish.mark.text == "Tern");
+    t.motion.on = t.frame.on = t.finish.on = false;
+    const Ticket off = fitToTarget(t, card, facts);
+    CHECK(off.motion.on);
+    CHECK(off.motion.fps == 30);
+    CHECK(!off.motion.reverse);
+    CHECK(off.motion.speed == 100);
+    CHECK(off.motion.stabilise == 0);
+    CHECK(off.frame.turn == "0");
+    CHECK(off.frame.straighten == 0);
+    CHECK(off.frame.fill == "blur"); // how a shape is filled is asked of every frame
+    CHECK(off.finish.hdr == "standard");
+    CHECK(!off.finish.mark.any());
+    CHECK(!off.finish.colour.acts());
+    CHECK(off.finish.grain.amount == 0);
+    CHECK(off.finish.fade.in == 0);
+    CHECK(!off.finish.sharpens());
+}
+
+TEST_CASE("what is set and lies outside the clip is told") {
+    TempFolder folder;
+    test::writeClip(folder / "a.mp4", {.width = 96, .height = 64, .frames = 25});
+    const auto told = [&](const std::vector<std::string>& set, const char* what) {
+        Inspection found;
+        found.complete = true;
+        const auto reader =
+            std::make_shared<FrameReader>(Clip::openVideo(folder / "a.mp4"), PacketDecoder::Threads::Slices, 1 << 20);
+        return std::ranges::any_of(resolve(reader, found, ticketOf(set))->remarks(),
+                                   [&](const std::string& s) { return s.find(what) != s.npos; });
+    };
+    CHECK(told({"frame.part=200,0,64x64"}, "lies outside its 96×64"));
+    CHECK(!told({"frame.part=16,0,64x64"}, "lies outside"));
+    CHECK(told({"motion.freezes=5:1"}, "halt at 5 s lies outside"));
+    CHECK(!told({"motion.freezes=0.5:1"}, "lies outside"));
+    CHECK(told({"motion.freezes=0.2:1", "stretch.from=0.4", "stretch.to=0.9"}, "lies outside"));
+    CHECK(!told({"motion.freezes=0.5:1", "motion.reverse=true"}, "lies outside"));
+    CHECK(told({"motion.deinterlace=fields"}, "no fields were found"));
 }

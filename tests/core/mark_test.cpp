@@ -186,6 +186,15 @@ TEST_CASE("a picture that is none, or is missing, is refused in words") {
     const DeliveryPtr none = film.with({"finish.mark.text=\xE6\xBC\xA2"});
     CHECK(changed(at(film.with({}), 3), at(none, 3)).empty());
     CHECK(none->note.find("cannot be drawn") != std::string::npos);
+    const DeliveryPtr part = film.with({"finish.mark.text=Tern \xE6\xBC\xA2"});
+    CHECK(part->note.find("drawn without \xE6\xBC\xA2:") != std::string::npos);
+    CHECK(film.with({"finish.mark.text=T\xC3\xB6rn Street"})->note.empty());
+    CHECK(film.with({"finish.mark.text=Tern", "finish.mark.from=5"})->note.find("never seen") != std::string::npos);
+    // More pixels than are ever needed are not read: a head that says so is enough.
+    std::string large = "\x89PNG\r\n\x1a\n" + std::string("\0\0\0\x0dIHDR\0\0\x1f\xf0\0\0\x1f\xf0\x08\x06\0\0\0", 21);
+    std::ofstream(film.folder / "large.png", std::ios::binary) << large;
+    CHECK_THROWS_WITH(film.with({"finish.mark.file=" + (film.folder / "large.png")}),
+                      Catch::Contains("it is too large"));
 }
 
 TEST_CASE("fades go from black and to black over the movie's own seconds, and the sound goes along") {

@@ -7,12 +7,14 @@
 #include "core/pipeline/delivery.h"
 #include "tests/support/clips.h"
 #include "tests/support/contract.h"
+#include "tests/support/tickets.h"
 
 #include <catch2/catch.hpp>
 #include <cmath>
 
 using namespace ulm;
 using test::TempFolder;
+using test::ticketOf;
 
 namespace {
 
@@ -117,12 +119,6 @@ bool same(const Picture& a, const Picture& b) {
     for (std::size_t c = 0; c < 3; ++c)
         if (test::meanSquare(a.planes[c], b.planes[c]) > 0) return false;
     return true;
-}
-
-Ticket ticketOf(std::initializer_list<const char*> settings) {
-    Ticket t;
-    for (const char* s : settings) setByAssignment(t, s);
-    return t;
 }
 
 } // namespace

@@ -8,19 +8,15 @@
 #include "core/model/shipped_networks.h"
 #include "core/restore/face_stage.h"
 #include "tests/support/clips.h"
+#include "tests/support/tickets.h"
 
 #include <catch2/catch.hpp>
 
 using namespace ulm;
 using test::TempFolder;
+using test::ticketOf;
 
 namespace {
-
-Ticket ticketOf(std::initializer_list<const char*> settings) {
-    Ticket t;
-    for (const char* s : settings) setByAssignment(t, s);
-    return t;
-}
 
 // A clip whose grain and networks can be looked at: a second of the test pattern.
 DeliveryPtr deliveryOf(const std::string& clip, const Ticket& t) {
@@ -35,7 +31,7 @@ TEST_CASE("what enlarging gains is told where the truth is known") {
     Engine e(std::size_t(128) << 20);
     const Picture p = test::photograph(320, 240);
     const StagePtr clip = heldPicture(p);
-    const auto gain = [&](std::initializer_list<const char*> settings) {
+    const auto gain = [&](const std::vector<std::string>& settings) {
         return enlargeGain(e, clip, 0, {60, 40, 160, 140}, ticketOf(settings), {}, {});
     };
     const EnlargeGain lanczos = gain({"enlarge.method=lanczos"});
@@ -136,7 +132,7 @@ TEST_CASE("without networks a render goes on by filters, and says so") {
 TEST_CASE("a size of another shape cuts the clip where it is told to") {
     TempFolder folder;
     test::writeClip(folder / "a.mp4", {}); // 96 × 64
-    const auto window = [&](std::initializer_list<const char*> s) {
+    const auto window = [&](const std::vector<std::string>& s) {
         return deliveryOf(folder / "a.mp4", ticketOf(s))->planAt(0);
     };
     CHECK(window({"enlarge.size=128x128"}).srcX == Approx(16));

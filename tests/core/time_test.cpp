@@ -8,19 +8,15 @@
 #include "core/pipeline/delivery.h"
 #include "core/ticket/sound_step.h"
 #include "tests/support/clips.h"
+#include "tests/support/tickets.h"
 
 #include <catch2/catch.hpp>
 
 using namespace ulm;
 using test::TempFolder;
+using test::ticketOf;
 
 namespace {
-
-Ticket ticketOf(const std::vector<std::string>& settings) {
-    Ticket t;
-    for (const std::string& s : settings) setByAssignment(t, s);
-    return t;
-}
 
 struct Film {
     explicit Film(test::ClipRecipe recipe = {.width = 128, .height = 64, .frames = 50}) {
