@@ -193,6 +193,28 @@ TEST_CASE("what is delivered of a turned and straightened clip is what points on
     }
 }
 
+TEST_CASE("the blurred fill is of what is held: nothing that was cut away comes back around it") {
+    test::Painted p(128, 64, 1);
+    p.paint([](int x, int) { return x < 64 ? 0.9 : 0.1; }); // bright at the left
+    const StagePtr in = test::still(p);
+    VideoFacts v;
+    v.width = v.codedWidth = 128, v.height = v.codedHeight = 64;
+    for (const char* turn : {"0", "90"}) {
+        Ticket t;
+        for (const std::string& set : {std::string("frame.part=64,0,64x64"), std::string("frame.fill=blur"),
+                                       std::string("frame.aspect=9:16"), std::string("frame.turn=") + turn})
+            setByAssignment(t, set);
+        FramingPath path;
+        path.still = framingOf(t, v);
+        const Picture out = whole(framed(in, in, path, poseOf(t, v), Kernel::Bicubic));
+        float most = 0;
+        for (int y = 0; y < out.format.height; ++y)
+            for (int x = 0; x < out.format.width; ++x) most = std::max(most, out.planes[0].at(x, y));
+        CHECK(out.format.height > 64); // there is something around it
+        CHECK(most < 0.2f);
+    }
+}
+
 TEST_CASE("a part that is no part is refused in words, and one outside the clip is all of it") {
     CHECK(partWrong("").empty());
     CHECK(partWrong("0,60,640x240").empty());
