@@ -225,10 +225,15 @@ std::vector<std::string> Delivery::remarks() const {
         all.push_back(!v.upright() ? "it is interlaced and turned: both fields stay woven into one picture"
                                    : "it is interlaced: both fields stay woven into one picture; Motion makes whole "
                                      "pictures of them");
-    if (!clock.untouched() && ticket.motion.method == "hold" &&
-        fps() > v.fps * clock.speed() * (takesFields(ticket, *found, v) ? 2.001 : 1.001))
-        all.push_back(shortNumber(fps(), 2) + " frames a second are more than its " +
-                      shortNumber(v.fps * clock.speed(), 2) + ": some are shown twice");
+    if (!clock.untouched() && ticket.motion.method == "hold") {
+        // Of the slowest place; halts repeat a frame anyway, and are asked for.
+        double slowest = ticket.motion.speed / 100;
+        for (const SpeedAt& r : rampsFrom(ticket.motion.ramps))
+            slowest = std::min(slowest, r.speed * ticket.motion.speed / 100);
+        if (const double filmed = v.fps * slowest * (takesFields(ticket, *found, v) ? 2 : 1); fps() > filmed * 1.001)
+            all.push_back(shortNumber(fps(), 2) + " frames a second are more than its " + shortNumber(filmed, 2) +
+                          ": some are shown twice");
+    }
     if (ticket.motion.on && ticket.motion.duplicates == "remove" && !found->duplicates.empty() && !found->repeats.of)
         all.push_back("its repeated frames come in no steady pattern: they are replaced, not taken out");
     if (ticket.motion.on && ticket.motion.duplicates != "keep" && found->complete && found->runs.size() > 1)

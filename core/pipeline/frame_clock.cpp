@@ -154,8 +154,6 @@ FrameClock::FrameClock(ClipPtr clip, const Ticket& t, const Inspection& found) :
     key_ = key;
 }
 
-double FrameClock::speed() const { return untouched() ? 1 : (end_ - start_) / (double(count_) / av_q2d(rate_)); }
-
 double FrameClock::clipSeconds(double movie) const { return untouched() ? start_ + movie : times_.clipAt(movie); }
 
 double FrameClock::movieSeconds(double clip) const { return untouched() ? clip - start_ : times_.movieAt(clip); }

@@ -30,8 +30,6 @@ public:
     double fps() const { return double(count_) / seconds(); }
     /// Seconds of the delivered movie at which frame k begins.
     double secondsAt(std::int64_t k) const { return double(pts(k)) * av_q2d(timeBase_); }
-    /// How many times as fast as it was filmed, > 0; on average, where speeds differ.
-    double speed() const;
     /// The second of the clip that an instant of the movie shows.
     double clipSeconds(double movie) const;
     /// The second of the movie at which an instant of the clip is first shown; outside it where it is not shown.

@@ -368,4 +368,6 @@ TEST_CASE("what is set and lies outside the clip is told") {
     CHECK(told({"motion.freezes=0.2:1", "stretch.from=0.4", "stretch.to=0.9"}, "lies outside"));
     CHECK(!told({"motion.freezes=0.5:1", "motion.reverse=true"}, "lies outside"));
     CHECK(told({"motion.deinterlace=fields"}, "no fields were found"));
+    CHECK(told({"motion.ramps=0:100 0.5:40", "motion.method=hold"}, "more than its 10: some are shown twice"));
+    CHECK(!told({"motion.freezes=0.5:1", "motion.method=hold"}, "shown twice"));
 }
