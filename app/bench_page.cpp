@@ -249,16 +249,23 @@ void BenchPage::saveLook(const QString& file) {
     });
 }
 
-void BenchPage::dragCrop(const QPointF& by, bool done) {
+void BenchPage::dragCrop(const QPointF& by, const QPointF& from, bool done) {
     const Delivery* d = live_->delivery();
     if (done) return project_.endStroke();
-    if (!d || !d->ticket.frame.on || d->ticket.frame.fill != "crop") return;
+    if (!d || !d->ticket.frame.on || (d->ticket.frame.fill != "crop" && d->ticket.frame.fill != "split")) return;
     const Pose& held = d->pose();
-    const FramingPlan f = d->planAt(live_->deliveries().stage());
+    const FramingPlan whole = d->planAt(live_->deliveries().stage());
+    const bool lower = whole.isLower(from.y());
+    const FramingPlan f = lower ? whole.lower() : whole;
+    const Ticket::Frame& t = d->ticket.frame;
     const double scale = f.w / f.srcW, roomX = (held.width - f.srcW) * scale, roomY = (held.height - f.srcH) * scale;
-    const double x = roomX > 1 ? f.srcX * scale / roomX - by.x() / roomX : d->ticket.frame.x,
-                 y = roomY > 1 ? f.srcY * scale / roomY - by.y() / roomY : d->ticket.frame.y;
-    project_.edit([&](Ticket& t) { placeCrop(t, f, held, live_->deliveries().seconds(), x, y); }, "crop");
+    const double x = roomX > 1 ? f.srcX * scale / roomX - by.x() / roomX
+                     : lower   ? t.lower.x
+                               : t.x,
+                 y = roomY > 1 ? f.srcY * scale / roomY - by.y() / roomY
+                     : lower   ? t.lower.y
+                               : t.y;
+    project_.edit([&](Ticket& to) { placeCrop(to, f, held, live_->deliveries().seconds(), x, y, lower); }, "crop");
 }
 
 void BenchPage::markEnd(bool end) {
@@ -318,6 +325,8 @@ bool BenchPage::handleKey(const QKeyEvent& e) {
     case Qt::Key_End: step(std::int64_t(1) << 40); break;
     case Qt::Key_I: markEnd(false); break;
     case Qt::Key_O: markEnd(true); break;
+    case Qt::Key_U: reel_->joinStretches(); break;
+    case Qt::Key_Delete: reel_->leaveStretchOut(); break;
     case Qt::Key_X: e.modifiers() & Qt::ShiftModifier ? reel_->clearAllStretches() : reel_->clearStretch(); break;
     case Qt::Key_W: table.setCompare(ViewingTable::Compare::Wipe); break;
     case Qt::Key_E: table.setCompare(ViewingTable::Compare::Pair); break;

@@ -53,7 +53,7 @@ private:
     void matchTo(const QString& file);
     void saveLook(const QString& file);
     void followFrom(const QPointF& delivered);
-    void dragCrop(const QPointF& by, bool done);
+    void dragCrop(const QPointF& by, const QPointF& from, bool done);
     void markEnd(bool end);
     void toggleResult();
 

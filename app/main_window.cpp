@@ -169,7 +169,8 @@ void MainWindow::addToRunList() {
     // Each further stretch is a delivery of its own.
     for (const auto& [from, to] : c->stretches) {
         ClipEntry other = *c;
-        other.ticket.stretch = {true, from, to};
+        other.ticket.stretch.on = true;
+        other.ticket.stretch.from = from, other.ticket.stretch.to = to;
         runs_.add(other, targets);
     }
 }

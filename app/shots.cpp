@@ -154,11 +154,22 @@ int main(int argc, char** argv) {
     camera.take("bench-follow");
     if (camera.done()) return 0;
     window.project().undo();
+    // Two places of it, one above the other.
+    ulm::Ticket two = window.project().currentClip()->ticket;
+    for (const char* set : {"frame.aspect=9:16", "frame.fill=split", "frame.split=60", "frame.x=0.5",
+                            "frame.lower_x=0.85", "frame.lower_y=0.8", "frame.lower_zoom=2"})
+        ulm::setByAssignment(two, set);
+    window.project().change(two);
+    camera.settle();
+    camera.take("bench-split");
+    if (camera.done()) return 0;
+    window.project().undo();
     // Held straight, steadied, with a mark of one's own clear of what the destination covers.
     window.project().setCurrent(3);
     ulm::Ticket own = window.project().at(3).ticket;
-    for (const char* set : {"frame.straighten=-3", "motion.stabilise=60", "motion.ramps=0:100 3:50 5:100",
-                            "finish.mark.text=Tern Street Pottery", "finish.mark.size=60", "finish.fade.in=0.5"})
+    for (const char* set :
+         {"frame.straighten=-3", "motion.stabilise=60", "motion.ramps=0:100 3:50 5:100", "motion.ease=true",
+          "stretch.without=1-1.6", "finish.mark.text=Tern Street Pottery", "finish.mark.size=60", "finish.fade.in=0.5"})
         ulm::setByAssignment(own, set);
     window.project().change(own);
     window.project().putOnTable("sparrowgate");
@@ -207,16 +218,6 @@ int main(int argc, char** argv) {
     window.project().undo();
     window.project().setCurrent(2);
     window.bench().ticket().step("enlarge")->setOpen(true);
-    // A size of another shape, and where it cuts.
-    ulm::Ticket cut = window.project().at(2).ticket;
-    ulm::setByAssignment(cut, "enlarge.size=1080x1350");
-    ulm::setByAssignment(cut, "enlarge.x=0.35");
-    window.project().change(cut);
-    camera.settle();
-    waitFor([&] { return !window.findChild<QLabel*>("enlarge.gain")->text().isEmpty(); });
-    camera.take("bench-crop");
-    if (camera.done()) return 0;
-    window.project().undo();
     // Too much of it, and where.
     window.bench().ticket().step("finish")->setOpen(true);
     ulm::Ticket harsh = window.project().at(2).ticket;

@@ -33,7 +33,7 @@ struct Row {
 std::vector<Row> tried(const std::string& damaged, const std::string& master) {
     const ClipPtr clip = Clip::openVideo(damaged), truth = Clip::openVideo(master);
     const auto found = std::make_shared<const Inspection>(inspectClip(clip, {}));
-    const auto places = choosePlaces(*found, Rect{0, 0, clip->facts().video.width, clip->facts().video.height}, kSide);
+    const auto places = choosePlaces(*found, {{0, 0, clip->facts().video.width, clip->facts().video.height}}, kSide);
     Engine engine(std::size_t(96) << 20);
     const auto source = reader(clip);
     const SourceStage right(reader(truth));

@@ -90,7 +90,8 @@ int render(const Options& o, Surroundings& s) {
     Ticket ticket = o.ticket.ticket(s);
     if (!o.stretch.empty()) {
         const auto [from, to] = stretchOf(o.stretch);
-        ticket.stretch = {true, from, to};
+        ticket.stretch.on = true;
+        ticket.stretch.from = from, ticket.stretch.to = to;
     }
     if (!o.progress.empty() && o.progress != "json") throw Error(Fault::Usage, "", "--progress takes json", "");
     const std::optional<Target> target = o.ticket.target(s);

@@ -528,11 +528,11 @@ void Project::copyTicketTo(const std::vector<int>& clips, const std::string& ste
     }
 }
 
-void Project::chooseSpots(const Rect& window, int apart) {
+void Project::chooseSpots(const std::vector<Rect>& windows, int apart) {
     ClipEntry* c = currentClip();
     if (!c || !c->inspection || !std::ranges::all_of(c->spots, &Spot::automatic)) return;
     std::vector<Spot> spots;
-    for (const WatchPlace& p : choosePlaces(*c->inspection, window, apart))
+    for (const WatchPlace& p : choosePlaces(*c->inspection, windows, apart))
         if (spots.size() < 4)
             spots.push_back({QString::fromStdString(p.what), p.frame, double(p.x), double(p.y), true});
     if (spots != c->spots) setSpots(spots);

@@ -106,7 +106,7 @@ public:
     /// Copies one step (a key of ticketSteps()), or the whole ticket where it is empty, from the current clip.
     void copyTicketTo(const std::vector<int>& clips, const std::string& step);
     /// Chooses spots by the readings inside `window` (upright source pixels), unless a person placed some.
-    void chooseSpots(const Rect& window, int apart);
+    void chooseSpots(const std::vector<Rect>& windows, int apart);
 
     const std::vector<Target>& targets() const { return targets_; }
     const Target* target(const std::string& name) const;              ///< null where there is none

@@ -2,6 +2,7 @@
 #include "app/widgets/theme.h"
 #include "app/words/sentences.h"
 #include "core/ticket/frame_step.h"
+#include "core/ticket/stretch_step.h"
 
 #include <QPainter>
 #include <QPainterPath>
@@ -50,6 +51,8 @@ void ReelStrip::paintEvent(QPaintEvent*) {
         }
         p.drawPixmap(0, 0, traces_);
     }
+    paintLeftOut(p);
+    paintSpeeds(p);
     const int x = xOfFrame(c->playhead);
     p.fillRect(QRect(x - 1, 0, 2, traceBottom() + 2), t.ember);
     paintFoot(p);
@@ -128,6 +131,20 @@ void ReelStrip::paintStretches(QPainter& p) {
     p.fillRect(r, wash);
     p.setPen(t.ink);
     p.drawRect(r.adjusted(0, 0, -1, -1));
+}
+
+void ReelStrip::paintLeftOut(QPainter& p) {
+    const Theme& t = Theme::now();
+    QColor veil = t.paper;
+    veil.setAlpha(190);
+    for (const LeftOut& part : leftOutFrom(project_.shownTicket().stretch.without)) {
+        const QRect r(xOf(part.from), 0, std::max(2, xOf(part.to) - xOf(part.from)), traceBottom());
+        p.fillRect(r, veil);
+        p.fillRect(r, QBrush(t.faint, Qt::BDiagPattern));
+        p.setPen(t.ink);
+        p.drawLine(r.topLeft(), r.bottomLeft());
+        p.drawLine(r.topRight(), r.bottomRight());
+    }
 }
 
 void ReelStrip::paintTraces(QPainter& p, const Inspection& i) {
@@ -215,6 +232,8 @@ void ReelStrip::paintFoot(QPainter& p) {
     QStringList right;
     if (const Ticket::Stretch s = project_.shownTicket().stretch; s.on)
         right << tr("stretch %1 to %2").arg(timeText(s.from), timeText(s.to));
+    if (const auto parts = leftOutFrom(project_.shownTicket().stretch.without).size())
+        right << counted(parts, tr("1 part left out"), tr("%1 parts left out"));
     if (const Inspection* i = c->found()) {
         if (!i->cuts.empty()) right << counted(i->cuts.size(), tr("1 cut"), tr("%1 cuts"));
         if (!i->duplicates.empty()) right << counted(i->duplicates.size(), tr("1 repeat"), tr("%1 repeats"));

@@ -2,6 +2,10 @@
 
 #include "app/tasks/image.h"
 
+#include "core/ticket/stretch_step.h"
+
+#include <QContextMenuEvent>
+#include <QMenu>
 #include <QMouseEvent>
 #include <QWheelEvent>
 #include <cmath>
@@ -17,7 +21,8 @@ ReelStrip::ReelStrip(Project& project, Live& live, const ResultReel& reel, QWidg
     setFixedHeight(122);
     setAccessibleName(tr("Reel strip"));
     setToolTip(tr("Click the pictures to go there; drag below them to mark a stretch (I and O mark its ends, X clears "
-                  "it; with Ctrl a further one). The wheel zooms, with Shift it moves; double-click shows all."));
+                  "it; with Ctrl a further one, with Alt a part to leave out). The wheel zooms, with Shift it moves; "
+                  "double-click shows all; the right button offers more."));
     connect(&project_, &Project::currentChanged, this, [this] {
         const ClipEntry* c = project_.currentClip();
         if (!c || c->path != shown_) from_ = to_ = 0;
@@ -138,12 +143,16 @@ void ReelStrip::markStretch(std::int64_t a, std::int64_t b, bool done) {
     const ClipEntry* c = project_.currentClip();
     if (!c || !c->clip) return;
     if (b < a) std::swap(a, b);
-    project_.edit([&](Ticket& t) { t.stretch = {true, c->clip->secondsAt(a), c->clip->secondsAt(b + 1)}; }, "stretch");
+    project_.edit(
+        [&](Ticket& t) {
+            t.stretch.on = true, t.stretch.from = c->clip->secondsAt(a), t.stretch.to = c->clip->secondsAt(b + 1);
+        },
+        "stretch");
     if (done) project_.endStroke();
 }
 
 void ReelStrip::clearStretch() {
-    project_.edit([](Ticket& t) { t.stretch = {}; });
+    project_.edit([](Ticket& t) { t.stretch.on = false, t.stretch.from = t.stretch.to = 0; });
 }
 
 void ReelStrip::clearAllStretches() {
@@ -161,7 +170,89 @@ void ReelStrip::activate(std::size_t further) {
     else
         all.erase(all.begin() + static_cast<std::ptrdiff_t>(further));
     project_.setStretches(all);
-    project_.edit([&](Ticket& t) { t.stretch = {true, chosen.first, chosen.second}; });
+    project_.edit([&](Ticket& t) { t.stretch.on = true, t.stretch.from = chosen.first, t.stretch.to = chosen.second; });
+}
+
+std::vector<std::pair<double, double>> ReelStrip::marked() const {
+    const ClipEntry* c = project_.currentClip();
+    if (!c || !c->clip) return {};
+    auto all = c->stretches;
+    if (const Ticket::Stretch own = project_.shownTicket().stretch; own.on) all.emplace_back(own.from, own.to);
+    std::ranges::sort(all);
+    return all;
+}
+
+void ReelStrip::leaveOut(std::int64_t a, std::int64_t b) {
+    const ClipEntry* c = project_.currentClip();
+    if (!c || !c->clip) return;
+    if (b < a) std::swap(a, b);
+    project_.edit(
+        [&](Ticket& t) {
+            std::vector<LeftOut> parts = leftOutFrom(outBefore_);
+            parts.push_back({c->clip->secondsAt(a), c->clip->secondsAt(b + 1)});
+            t.stretch.without = leftOutText(parts);
+        },
+        "without");
+}
+
+void ReelStrip::leaveStretchOut() {
+    const Ticket::Stretch own = project_.shownTicket().stretch;
+    if (!own.on) return;
+    project_.edit([&](Ticket& t) {
+        std::vector<LeftOut> parts = leftOutFrom(own.without);
+        parts.push_back({own.from, own.to});
+        t.stretch = {};
+        t.stretch.without = leftOutText(parts);
+    });
+}
+
+void ReelStrip::joinStretches() {
+    const auto all = marked();
+    if (all.size() < 2) return;
+    std::vector<LeftOut> parts = leftOutFrom(project_.shownTicket().stretch.without);
+    double reached = all[0].second;
+    for (const auto& [from, to] : all) {
+        if (from > reached) parts.push_back({reached, from});
+        reached = std::max(reached, to);
+    }
+    project_.setStretches({});
+    project_.edit([&](Ticket& t) { t.stretch = {true, all[0].first, reached, leftOutText(parts)}; });
+}
+
+void ReelStrip::bringBack(double seconds) {
+    std::vector<LeftOut> parts = leftOutFrom(project_.shownTicket().stretch.without);
+    if (!std::erase_if(parts, [&](const LeftOut& p) { return seconds >= p.from && seconds < p.to; })) return;
+    project_.edit([&](Ticket& t) { t.stretch.without = leftOutText(parts); });
+}
+
+void ReelStrip::bringAllBack() {
+    project_.edit([](Ticket& t) { t.stretch.without.clear(); });
+}
+
+void ReelStrip::contextMenuEvent(QContextMenuEvent* e) {
+    const ClipEntry* c = project_.currentClip();
+    if (!c || !c->clip) return;
+    const Ticket::Stretch own = project_.shownTicket().stretch;
+    const double at = c->clip->secondsAt(frameAtX(e->x()));
+    const auto parts = leftOutFrom(own.without);
+    const bool here = std::ranges::any_of(parts, [&](const LeftOut& p) { return at >= p.from && at < p.to; });
+    QMenu menu(this);
+    const auto offer = [&](const QString& what, bool can, auto act) {
+        QAction* a = menu.addAction(what, this, act);
+        a->setEnabled(can);
+    };
+    offer(tr("Leave out the marked stretch\tDel"), own.on, [this] { leaveStretchOut(); });
+    offer(tr("Join the marked stretches\tU"), marked().size() > 1, [this] { joinStretches(); });
+    offer(tr("Bring this part back"), here, [this, at] { bringBack(at); });
+    offer(tr("Bring all parts back"), !parts.empty(), [this] { bringAllBack(); });
+    menu.addSeparator();
+    const int speed = speedUnder(e->pos());
+    offer(tr("Set the speed here"), speed < 0, [this, at] { addSpeed(at); });
+    offer(tr("Take this speed away"), speed >= 0, [this, speed] { removeSpeed(speed); });
+    menu.addSeparator();
+    offer(tr("Clear the stretch\tX"), own.on, [this] { clearStretch(); });
+    offer(tr("Clear all stretches\tShift+X"), own.on || !c->stretches.empty(), [this] { clearAllStretches(); });
+    menu.exec(e->globalPos());
 }
 
 void ReelStrip::goToCut(int direction) {
@@ -213,6 +304,17 @@ void ReelStrip::mousePressEvent(QMouseEvent* e) {
         project_.setPlayhead(f);
         return;
     }
+    if (const int speed = speedUnder(e->position()); speed >= 0) {
+        drag_ = Drag::Speed;
+        speedDragged_ = std::size_t(speed), speedsBefore_ = speeds();
+        return;
+    }
+    if (e->modifiers() & Qt::AltModifier) {
+        drag_ = Drag::LeaveOut;
+        anchor_ = f;
+        outBefore_ = project_.shownTicket().stretch.without;
+        return;
+    }
     drag_ = Drag::Mark;
     anchor_ = f;
     const auto [a, b] = stretchFrames();
@@ -241,10 +343,12 @@ void ReelStrip::mouseMoveEvent(QMouseEvent* e) {
     const std::int64_t f = frameAtX(static_cast<int>(e->position().x()));
     if (drag_ == Drag::Playhead) project_.setPlayhead(f);
     if (drag_ == Drag::Mark) markStretch(anchor_, f, false);
+    if (drag_ == Drag::LeaveOut) leaveOut(anchor_, f);
+    if (drag_ == Drag::Speed) dragSpeed(e->position());
 }
 
 void ReelStrip::mouseReleaseEvent(QMouseEvent*) {
-    if (drag_ == Drag::Mark) project_.endStroke();
+    if (drag_ != Drag::None && drag_ != Drag::Playhead) project_.endStroke();
     drag_ = Drag::None;
 }
 

@@ -2,6 +2,7 @@
 
 #include "app/live/live.h"
 #include "app/reel/result_reel.h"
+#include "core/ticket/motion_step.h"
 
 #include <QHash>
 #include <QPixmap>
@@ -12,7 +13,7 @@ namespace ulm::app {
 /// The clip over time: thumbnails; traces of movement, edge width, noise and loudness; cuts, repeated frames and
 /// findings; what is rendered of the result; the playhead and the marked stretches. The wheel zooms in to single
 /// frames. Click or drag the thumbnails to move the playhead; drag in the traces to mark a stretch, with Ctrl a further
-/// one.
+/// one, with Alt a part that is left out.
 class ReelStrip : public QWidget {
     Q_OBJECT
 public:
@@ -24,6 +25,17 @@ public:
     void markStretch(std::int64_t a, std::int64_t b, bool done);
     void clearStretch();
     void clearAllStretches();
+    /// The marked stretch is left out of what is delivered; the marked stretches are joined into one, what lies between
+    /// them left out; what is left out around an instant of the clip comes back.
+    void leaveStretchOut();
+    void joinStretches();
+    void bringBack(double seconds);
+    void bringAllBack();
+    /// Sets a speed at an instant of the clip, the one it runs at now; takes one away.
+    void addSpeed(double seconds);
+    void removeSpeed(int index);
+    /// Where a speed lies, widget pixels.
+    double yOfSpeed(double speed) const;
     int traceTop() const { return 46; }
     /// Seconds that are in sight.
     double viewFrom() const { return from_; }
@@ -41,6 +53,7 @@ protected:
     void mouseReleaseEvent(QMouseEvent*) override;
     void mouseDoubleClickEvent(QMouseEvent*) override;
     void wheelEvent(QWheelEvent*) override;
+    void contextMenuEvent(QContextMenuEvent*) override;
     void resizeEvent(QResizeEvent*) override;
 
 private:
@@ -50,11 +63,22 @@ private:
     std::vector<std::int64_t> slots_() const; ///< frame of each thumbnail place
     int slotWidth() const;
     std::pair<std::int64_t, std::int64_t> stretchFrames() const;
+    /// Every marked stretch, seconds, in order of time.
+    std::vector<std::pair<double, double>> marked() const;
+    /// Leaves these seconds out, together with what was left out when the drag began.
+    void leaveOut(std::int64_t a, std::int64_t b);
     /// A further stretch becomes the ticket's own, and the other way round.
     void activate(std::size_t further);
     void paintThumbnails(QPainter&);
     void paintCropPath(QPainter&, const Delivery&);
     void paintStretches(QPainter&);
+    void paintLeftOut(QPainter&);
+    void paintSpeeds(QPainter&);
+    std::vector<SpeedAt> speeds() const; ///< those that act
+    void setSpeeds(const std::vector<SpeedAt>&, const QString& stroke = {});
+    void dragSpeed(const QPointF& to);
+    double speedAtY(double y) const;
+    int speedUnder(const QPointF&) const; ///< -1: none
     void paintTraces(QPainter&, const Inspection&);
     void paintFoot(QPainter&);
     int traceBottom() const { return height() - 18; }
@@ -68,8 +92,11 @@ private:
     QPixmap traces_;
     QString tracesOf_; ///< what they were painted from
     std::uint64_t round_ = 0;
-    enum class Drag { None, Playhead, Mark } drag_ = Drag::None;
+    enum class Drag { None, Playhead, Mark, LeaveOut, Speed } drag_ = Drag::None;
     std::int64_t anchor_ = 0;
+    std::string outBefore_; ///< what was left out when a drag began
+    std::vector<SpeedAt> speedsBefore_;
+    std::size_t speedDragged_ = 0;
     LatestWorker worker_;
 };
 

@@ -46,7 +46,7 @@ double ResultReel::share() const {
 
 bool ResultReel::asFilmed() const {
     const Delivery* p = live_.delivery();
-    return !p || !changesTime(p->ticket);
+    return !p || (!changesTime(p->ticket) && p->clock.leftOut().empty());
 }
 
 double ResultReel::clipSeconds(double movie) const {

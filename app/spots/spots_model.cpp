@@ -73,13 +73,13 @@ std::int64_t SpotsModel::frameOf(const Spot& s) const {
 void SpotsModel::choose() {
     const DeliveryPtr& d = deliveries_.onTable();
     if (!d) return;
-    const Rect all = d->window(deliveries_.stage());
+    std::vector<Rect> windows = d->windows(deliveries_.stage());
     // Spots keep their distance from the crop's border, so that they show what they were chosen for.
-    const int inset = std::min(24, std::min(all.w, all.h) / 6);
-    const Rect window = all.grown(-inset);
+    int longest = 0;
+    for (Rect& w : windows) w = w.grown(-std::min(24, std::min(w.w, w.h) / 6)), longest = std::max({longest, w.w, w.h});
     // So far apart that their squares do not overlap, where the picture has room for that.
     const double square = side() / d->planAt(deliveries_.stage()).scale();
-    project_.chooseSpots(window, static_cast<int>(std::min(1.3 * square, std::max(window.w, window.h) / 3.0)));
+    project_.chooseSpots(windows, static_cast<int>(std::min(1.3 * square, longest / 3.0)));
 }
 
 void SpotsModel::refresh() {

@@ -188,6 +188,7 @@ QRectF ViewingTable::navigatorRect() const {
 }
 
 void ViewingTable::mousePressEvent(QMouseEvent* e) {
+    dragFrom_ = deliveredAt(e->position());
     last_ = e->position();
     const bool wipe = compare_ == Compare::Wipe;
     if (e->button() == Qt::MiddleButton)
@@ -237,7 +238,7 @@ void ViewingTable::mouseMoveEvent(QMouseEvent* e) {
         break;
     }
     case Drag::Pan: panTo(pan_ - by); break;
-    case Drag::Crop: Q_EMIT cropDragged(by, false); break;
+    case Drag::Crop: Q_EMIT cropDragged(by, dragFrom_, false); break;
     case Drag::Navigator: {
         const QRectF n = navigatorRect();
         const Delivery* p = live_.delivery();
@@ -264,7 +265,7 @@ void ViewingTable::mouseMoveEvent(QMouseEvent* e) {
 
 void ViewingTable::mouseReleaseEvent(QMouseEvent*) {
     if (drag_ == Drag::Flip) setFlipped(false);
-    if (drag_ == Drag::Crop) Q_EMIT cropDragged({}, true);
+    if (drag_ == Drag::Crop) Q_EMIT cropDragged({}, dragFrom_, true);
     drag_ = Drag::None;
 }
 

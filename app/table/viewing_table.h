@@ -59,7 +59,8 @@ signals:
     void optionsChanged();
     void spotWanted(const QPointF& delivered);
     void placeChosen(const QPointF& delivered);
-    void cropDragged(const QPointF& deliveredDelta, bool done);
+    /// `from`: where the drag began, delivered pixels.
+    void cropDragged(const QPointF& deliveredDelta, const QPointF& from, bool done);
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -105,7 +106,7 @@ private:
     QPointF pan_; ///< delivered pixels away from the centre
     bool flipped_ = false;
     enum class Drag { None, Divider, Turn, Pan, Crop, Flip, Navigator } drag_ = Drag::None;
-    QPointF last_, pointer_{-1, -1};
+    QPointF last_, pointer_{-1, -1}, dragFrom_;
     QImage playing_;
     bool playingDelivered_ = false;
     QString playingWords_, asking_;

@@ -5,6 +5,8 @@
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QWheelEvent>
+#include <cmath>
 
 namespace ulm::app {
 namespace {
@@ -16,7 +18,7 @@ CropMap::CropMap(Project& project, Live& live, QWidget* parent) : QWidget(parent
     setFixedHeight(kHeight);
     setCursor(Qt::SizeAllCursor);
     setAccessibleName(tr("Crop"));
-    setToolTip(tr("What is delivered of the clip. Drag the border, or use the arrows."));
+    setToolTip(tr("What is delivered of the clip. Drag the border, or use the arrows; the wheel comes closer."));
     connect(&live_.deliveries(), &DeliveryModel::changed, this, &CropMap::refresh);
 }
 
@@ -28,39 +30,56 @@ QRectF CropMap::picture() const {
     return {QPointF((width() - size.width()) / 2, 3), size};
 }
 
-QRectF CropMap::window() const {
+QRectF CropMap::window(bool lower) const {
     const Delivery* p = live_.delivery();
     if (!p) return {};
     const QRectF all = picture();
     const double k = all.width() / p->pose().width;
-    const FramingPlan f = p->planAt(live_.deliveries().stage());
+    const FramingPlan whole = p->planAt(live_.deliveries().stage()), f = lower ? whole.lower() : whole;
     return {all.x() + f.srcX * k, all.y() + f.srcY * k, f.srcW * k, f.srcH * k};
 }
 
-QSizeF CropMap::room() const { return picture().size() - window().size(); }
+QSizeF CropMap::room(bool lower) const { return picture().size() - window(lower).size(); }
+
+bool CropMap::isSplit() const {
+    const Delivery* d = live_.delivery();
+    return d && d->planAt(live_.deliveries().stage()).fill == Fill::Split;
+}
 
 QPointF CropMap::place() const {
     const Delivery* d = live_.delivery();
     if (!d) return {};
     const Ticket& t = d->ticket;
+    if (lower_ && isSplit()) return {t.frame.lower.x, t.frame.lower.y};
     return t.frame.on ? QPointF(t.frame.x, t.frame.y) : QPointF(t.enlarge.x, t.enlarge.y);
 }
 
+// In one of them only, that one; else the one whose middle is nearer.
+void CropMap::choose(const QPointF& at) {
+    const auto away = [&](bool lower) {
+        const QRectF w = window(lower);
+        return QLineF(at, w.center()).length() + (w.contains(at) ? 0 : 1e4);
+    };
+    lower_ = isSplit() && away(true) < away(false);
+}
+
 void CropMap::refresh() {
-    const QSizeF left = room();
+    const QSizeF left = room(false);
     const Delivery* d = live_.delivery();
-    setVisible(d && d->planAt(live_.deliveries().stage()).fill == Fill::Crop &&
-               std::max(left.width(), left.height()) > 1.5);
+    const Fill fill = d ? d->planAt(live_.deliveries().stage()).fill : Fill::Pad;
+    setVisible(fill == Fill::Split || (fill == Fill::Crop && std::max(left.width(), left.height()) > 1.5));
     update();
 }
 
 void CropMap::moveTo(const QPointF& to, bool done) {
-    Q_EMIT moved({std::clamp(to.x(), 0.0, 1.0), std::clamp(to.y(), 0.0, 1.0)}, done);
+    Q_EMIT moved({std::clamp(to.x(), 0.0, 1.0), std::clamp(to.y(), 0.0, 1.0)}, lower_ && isSplit(), done);
 }
 
 void CropMap::paintEvent(QPaintEvent*) {
     const ClipEntry* c = project_.currentClip();
-    const QRectF all = picture(), kept = window();
+    const QRectF all = picture();
+    std::vector<QRectF> kept = {window()};
+    if (isSplit()) kept.push_back(window(true));
     if (!c || all.isEmpty()) return;
     const Theme& t = Theme::now();
     QPainter p(this);
@@ -76,14 +95,26 @@ void CropMap::paintEvent(QPaintEvent*) {
     p.setTransform(QTransform(m.a, m.d, m.b, m.e, m.c, m.f), true);
     p.drawImage(QRectF(0, 0, held.clip.w, held.clip.h), c->thumbnail);
     p.restore();
-    p.setClipRegion(QRegion(all.toAlignedRect()).subtracted(kept.toAlignedRect()));
+    QRegion lost(all.toAlignedRect());
+    for (const QRectF& k : kept) lost = lost.subtracted(k.toAlignedRect());
+    p.setClipRegion(lost);
     p.fillRect(all, QColor(t.paper.red(), t.paper.green(), t.paper.blue(), 185));
     p.setClipping(false);
-    // A pale line in a dark one shows on any picture.
-    p.setPen(QPen(QColor(0, 0, 0, 150), 3));
-    p.drawRect(kept);
-    p.setPen(QPen(Qt::white, 1.4));
-    p.drawRect(kept);
+    for (std::size_t i = 0; i < kept.size(); ++i) {
+        // A pale line in a dark one shows on any picture.
+        p.setPen(QPen(QColor(0, 0, 0, 150), 3));
+        p.drawRect(kept[i]);
+        p.setPen(QPen(Qt::white, 1.4));
+        p.drawRect(kept[i]);
+        if (kept.size() == 1) continue;
+        const QString name = i == 0 ? tr("upper") : tr("lower");
+        p.setFont(words(8));
+        const QRectF label(kept[i].x() + 2, i == 0 ? kept[i].y() + 2 : kept[i].bottom() - 15,
+                           p.fontMetrics().horizontalAdvance(name) + 8, 13);
+        p.fillRect(label, QColor(0, 0, 0, 170));
+        p.setPen(Qt::white);
+        p.drawText(label, Qt::AlignCenter, name);
+    }
     if (!hasFocus()) return;
     p.setPen(QPen(t.ink, 1, Qt::DotLine));
     p.drawRect(all.adjusted(-1, -2, 1, 2));
@@ -92,7 +123,8 @@ void CropMap::paintEvent(QPaintEvent*) {
 void CropMap::mousePressEvent(QMouseEvent* e) {
     if (e->button() != Qt::LeftButton) return;
     dragging_ = true;
-    const QRectF kept = window();
+    choose(e->position());
+    const QRectF kept = window(lower_);
     grip_ = kept.contains(e->position()) ? e->position() - kept.topLeft() : kept.center() - kept.topLeft();
     mouseMoveEvent(e);
 }
@@ -100,7 +132,7 @@ void CropMap::mousePressEvent(QMouseEvent* e) {
 void CropMap::mouseMoveEvent(QMouseEvent* e) {
     if (!dragging_) return;
     const QPointF corner = e->position() - grip_ - picture().topLeft();
-    const QSizeF left = room();
+    const QSizeF left = room(lower_);
     const QPointF now = place();
     moveTo({left.width() > 1 ? corner.x() / left.width() : now.x(),
             left.height() > 1 ? corner.y() / left.height() : now.y()},
@@ -123,6 +155,11 @@ void CropMap::keyPressEvent(QKeyEvent* e) {
     case Qt::Key_Down: return moveTo(now + QPointF(0, by), true);
     default: QWidget::keyPressEvent(e);
     }
+}
+
+void CropMap::wheelEvent(QWheelEvent* e) {
+    choose(e->position());
+    Q_EMIT zoomed(std::pow(1.1, e->angleDelta().y() / 120.0), lower_);
 }
 
 } // namespace ulm::app

@@ -7,18 +7,21 @@
 namespace ulm::app {
 
 /// The whole clip, small, with the part that is delivered in full light and a border around it. Dragging the border, or
-/// the arrows, move it; so does a click beside it. Hidden where nothing is cut off.
+/// the arrows, move it; so does a click beside it; the wheel comes closer. Of a split there are two, named after where
+/// they land: what the pointer is in, or was in last, moves. Hidden where nothing is cut off.
 class CropMap : public QWidget {
     Q_OBJECT
 public:
     CropMap(Project& project, Live& live, QWidget* parent = nullptr);
     void refresh();
-    /// The kept part, widget pixels.
-    QRectF window() const;
+    /// The kept part, widget pixels; of a split the upper or lower one.
+    QRectF window(bool lower = false) const;
 
 signals:
     /// Where the crop sits in what is left over: [0, 1] across and down. `done`: the drag or key stroke has ended.
-    void moved(const QPointF& place, bool done);
+    void moved(const QPointF& place, bool lower, bool done);
+    /// So many times closer.
+    void zoomed(double by, bool lower);
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -26,17 +29,20 @@ protected:
     void mouseMoveEvent(QMouseEvent*) override;
     void mouseReleaseEvent(QMouseEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
 
 private:
     QRectF picture() const;
-    QSizeF room() const;   ///< how far the window can go, widget pixels
-    QPointF place() const; ///< where it sits now, [0, 1]
+    QSizeF room(bool lower) const; ///< how far the window can go, widget pixels
+    QPointF place() const;         ///< where the one that moves sits now, [0, 1]
+    bool isSplit() const;
+    void choose(const QPointF& at); ///< the window that is to move
     void moveTo(const QPointF& place, bool done);
 
     Project& project_;
     Live& live_;
     QPointF grip_; ///< from the window's corner to the pointer while it is dragged
-    bool dragging_ = false;
+    bool dragging_ = false, lower_ = false;
 };
 
 } // namespace ulm::app

@@ -1,4 +1,5 @@
 // Rows that Finish alone has: a look-up table's file, and grey picked from the picture.
+#include "app/ticket/curve_box.h"
 #include "app/ticket/step_rows.h"
 #include "app/widgets/theme.h"
 #include "core/ticket/together.h"
@@ -83,6 +84,23 @@ void StepRows::addTogether(StepBlock* block) {
         // Set otherwise, part by part, there is no one strength.
         s->setQuantity({From::Fixed, 100 * togetherOf(t, c.known()).value_or(0), 0});
     });
+}
+
+// The curve to draw, above its places in figures.
+void StepRows::addCurve(StepBlock* block) {
+    auto* box = new CurveBox;
+    box->setObjectName("finish.light.curve.box");
+    block->rows()->addWidget(box);
+    connect(box, &CurveBox::changed, this, [this](const std::vector<CurvePoint>& points, bool done) {
+        project_.edit(
+            [&](Ticket& t) {
+                t.finish.curve = curveText(points);
+                t.finish.on = true;
+            },
+            "finish.light.curve");
+        if (done) project_.endStroke();
+    });
+    refreshers_.push_back([box](const Ticket& t, const ClipEntry&) { box->setPoints(curveFrom(t.finish.curve)); });
 }
 
 // A look taken from another clip, or kept for others.

@@ -28,6 +28,7 @@ void StepRows::set(const std::string& key, const std::string& value) {
 void StepRows::add(StepBlock* block, const StepPart& part) {
     for (const TicketKey& k : part.keys) {
         if (!k.heading.empty()) addGroup(block, part, k);
+        if (k.path == "finish.light.curve") addCurve(block);
         QWidget* row = k.shown ? rowFor(block, k) : nullptr;
         if (row && k.hidesIdle)
             refreshers_.push_back([row, &k](const Ticket& t, const ClipEntry&) { row->setVisible(k.acts(t)); });
@@ -168,20 +169,31 @@ void StepRows::addCrop(StepBlock* block, const char* name, bool ofFrame) {
     auto* map = new CropMap(project_, live_);
     map->setObjectName(name);
     block->rows()->addWidget(map);
-    connect(map, &CropMap::moved, this, [this, name, ofFrame](const QPointF& to, bool done) {
+    connect(map, &CropMap::moved, this, [this, name, ofFrame](const QPointF& to, bool lower, bool done) {
         project_.edit(
             [&](Ticket& t) {
                 const Delivery* d = live_.delivery();
                 const bool frame = ofFrame || (d && d->ticket.frame.on); // a destination may have switched it on
                 if (frame && d)
                     return placeCrop(t, d->planAt(live_.deliveries().stage()), d->pose(), live_.deliveries().seconds(),
-                                     to.x(), to.y());
+                                     to.x(), to.y(), lower);
                 (frame ? t.frame.x : t.enlarge.x) = to.x();
                 (frame ? t.frame.y : t.enlarge.y) = to.y();
             },
             name);
         if (done) project_.endStroke();
     });
+    if (ofFrame)
+        connect(map, &CropMap::zoomed, this, [this, name](double by, bool lower) {
+            project_.edit(
+                [&](Ticket& t) {
+                    double& zoom = lower ? t.frame.lower.zoom : t.frame.zoom;
+                    zoom = std::clamp(std::round(zoom * by * 100) / 100, 1.0, 8.0);
+                    t.frame.on = true;
+                },
+                QString(name) + ".zoom");
+            project_.endStroke();
+        });
 }
 
 } // namespace ulm::app

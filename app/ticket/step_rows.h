@@ -44,6 +44,7 @@ private:
     QWidget* textRow(StepBlock* block, const TicketKey& key);
     QWidget* pinsRow(StepBlock* block, const TicketKey& key);
     void addGreyPicker(StepBlock* block);
+    void addCurve(StepBlock* block);
     void addTogether(StepBlock* block);
     void addCadences(StepBlock* block);
     void addLooks(StepBlock* block);

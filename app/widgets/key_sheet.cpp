@@ -35,6 +35,7 @@ KeySheet::KeySheet(QWidget* parent) : QWidget(parent) {
         {tr("Alt+← →"), tr("one delivered frame back, on: those made in between too")},
         {tr("Home, End"), tr("first, last frame")},
         {tr("I, O, X (Shift: all)"), tr("stretch begins, ends here; clear it")},
+        {tr("Del, U"), tr("leave the stretch out; join all stretches")},
         {tr("W, E, R, T"), tr("Wipe, Pair, Flip, Difference")},
         {tr("F (held)"), tr("show the other side")},
         {tr("0, 1, 2, 4, 5, P"), tr("fit, 100, 200, 400, 50 %, phone")},

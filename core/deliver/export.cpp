@@ -140,12 +140,14 @@ private:
         SoundSource s;
         s.path = job_.source;
         for (const AudioFacts& a : d.facts.audio) s.tracks[a.stream] = soundPlan(t, a);
-        s.whole = !t.stretch.on && !t.motion.reverse;
+        s.whole = !t.stretch.on && !t.motion.reverse && t.stretch.without.empty();
         s.zero = clip_->fileSecondsAt(d.clock.sourceOf(d.clock.first()));
         s.from = s.zero;
         const double start = d.clock.clipSeconds(0);
         s.to = s.zero + d.clock.clipSeconds(d.seconds()) - start;
-        if (changesTime(t))
+        s.stretched = changesTime(t);
+        for (const LeftOut& p : d.clock.leftOut()) s.without.push_back({p.from - start, p.to - start});
+        if (s.stretched || !s.without.empty())
             s.movieAt = [clock = d.clock, start](double since) { return clock.movieSeconds(start + since); };
         if (t.finish.on) s.fadeIn = t.finish.fade.in, s.fadeOut = t.finish.fade.out;
         s.seconds = d.seconds();

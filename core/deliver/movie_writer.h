@@ -4,6 +4,7 @@
 #include "core/engine/cancel.h"
 #include "core/media/clip.h"
 #include "core/ticket/sound_step.h"
+#include "core/ticket/stretch_step.h"
 
 #include <functional>
 #include <map>
@@ -21,6 +22,8 @@ struct SoundSource {
     double zero = 0; ///< file time that becomes 0
     // Only of sound that is encoded anew:
     std::function<double(double)> movieAt; ///< seconds of the movie, of those since `zero`; null: as filmed
+    bool stretched = false;                ///< made faster and slower as movieAt says
+    std::vector<LeftOut> without;          ///< seconds since `zero`, in order; what remains is joined
     double fadeIn = 0, fadeOut = 0;        ///< seconds of the movie, from and to silence
     double seconds = 0;                    ///< of the movie; where it fades out
 };

@@ -16,6 +16,8 @@ namespace {
 // The encoder's own clock is kept by time, not by counting what came: sound that starts late, stops for a while or
 // overlaps stays beside its pictures. Smaller steps are rounding of the container's clock.
 constexpr double kMostDrift = 0.04;
+// Where parts are joined the sound dips for so long on both sides: two waves set end to end click.
+constexpr double kJoin = 0.006;
 
 } // namespace
 
@@ -35,6 +37,10 @@ struct SoundFeeder::Track {
     std::int64_t zero = 0;                     ///< of the source's clock, in samples: the movie's start
     std::int64_t length = INT64_MAX;           ///< samples that belong to the movie
     double fadeIn = 0, fadeOut = 0, seconds = 0;
+    std::vector<std::pair<std::int64_t, std::int64_t>> without; ///< samples since the movie's start: [from, to)
+    std::vector<double> joins;                                  ///< seconds of the movie
+    std::int64_t filmed =
+        0; ///< where the sound that came last ended: samples since the movie's start, nothing left out
     bool started = false;
 
     ~Track() {
@@ -47,6 +53,8 @@ struct SoundFeeder::Track {
         converter->send(frame, sourceBase, [this](const AVFrame& f) { place(f); });
     }
     void place(const AVFrame& sound);
+    /// A piece of which nothing is left out: where it belongs in what remains.
+    void placePiece(const AVFrame& sound, std::int64_t first, std::int64_t count, std::int64_t at);
     void silence(std::int64_t samples);
     void drainFifo(bool all, const SoundFeeder::OnPacket& onPacket);
     void stretch(bool all);
@@ -76,15 +84,26 @@ void SoundFeeder::Track::openEncoder(const AVStream& s, const SoundSource& what,
     fifo = av_audio_fifo_alloc(AV_SAMPLE_FMT_FLTP, channels, encoder->frame_size * 4);
     if (!fifo) throw std::bad_alloc();
     fadeIn = what.fadeIn, fadeOut = what.fadeOut, seconds = what.seconds;
-    if (what.movieAt) {
-        stretcher = std::make_unique<SoundStretcher>(encoder->sample_rate, encoder->ch_layout, what.movieAt);
+    double gone = 0;
+    for (const LeftOut& p : what.without) {
+        without.emplace_back(std::llround(p.from * encoder->sample_rate), std::llround(p.to * encoder->sample_rate));
+        joins.push_back(what.movieAt(p.from));
+        gone += p.to - p.from;
+    }
+    if (what.stretched) {
+        const auto due = [what](double kept) {
+            for (const LeftOut& p : what.without)
+                if (kept >= p.from) kept += p.to - p.from;
+            return what.movieAt(kept);
+        };
+        stretcher = std::make_unique<SoundStretcher>(encoder->sample_rate, encoder->ch_layout, due);
         stretched = av_audio_fifo_alloc(AV_SAMPLE_FMT_FLTP, channels, encoder->frame_size * 4);
         if (!stretched) throw std::bad_alloc();
     }
     converter = std::make_unique<SoundConverter>(
         SoundConverter::Wanted{encoder->sample_rate, channels, AV_SAMPLE_FMT_FLTP, true});
     zero = std::llround(what.zero * encoder->sample_rate);
-    if (!what.whole) length = std::llround((what.to - what.zero) * encoder->sample_rate);
+    if (!what.whole) length = std::llround((what.to - what.zero - gone) * encoder->sample_rate);
 }
 
 void SoundFeeder::Track::encode(const AVFrame* frame, const SoundFeeder::OnPacket& onPacket) {
@@ -121,7 +140,20 @@ void SoundFeeder::Track::silence(std::int64_t samples) {
 }
 
 void SoundFeeder::Track::place(const AVFrame& f) {
-    const std::int64_t at = f.pts == AV_NOPTS_VALUE ? placed : f.pts - zero;
+    const std::int64_t at = f.pts == AV_NOPTS_VALUE ? filmed : f.pts - zero;
+    filmed = at + f.nb_samples;
+    std::int64_t gone = 0, from = at; // samples left out before `from`
+    for (const auto& [first, past] : without) {
+        if (first > from) placePiece(f, from - at, std::min(first, filmed) - from, from - gone);
+        from = std::max(from, std::min(past, filmed));
+        if (past > filmed) return;
+        gone += past - first;
+    }
+    placePiece(f, from - at, filmed - from, from - gone);
+}
+
+void SoundFeeder::Track::placePiece(const AVFrame& f, std::int64_t first, std::int64_t count, std::int64_t at) {
+    if (count <= 0) return;
     const auto drift = static_cast<double>(at - placed) / encoder->sample_rate;
     std::int64_t drop = 0;
     if (!started || std::abs(drift) > kMostDrift) {
@@ -130,11 +162,11 @@ void SoundFeeder::Track::place(const AVFrame& f) {
         if (at < placed) drop = placed - at;
     }
     started = true;
-    const std::int64_t n = std::min<std::int64_t>(f.nb_samples - drop, length - placed);
+    const std::int64_t n = std::min<std::int64_t>(count - drop, length - placed);
     if (n <= 0) return;
     std::uint8_t* planes[2] = {};
     for (int c = 0; c < encoder->ch_layout.nb_channels; ++c)
-        planes[c] = f.extended_data[c] + drop * static_cast<std::int64_t>(sizeof(float));
+        planes[c] = f.extended_data[c] + (first + drop) * static_cast<std::int64_t>(sizeof(float));
     if (av_audio_fifo_write(fifo, reinterpret_cast<void**>(planes), static_cast<int>(n)) < n) throw std::bad_alloc();
     placed += n;
 }
@@ -153,12 +185,14 @@ av::Frame SoundFeeder::Track::taken(AVAudioFifo* from, int samples) const {
 
 // Even in loudness as it is heard: squared, half way is a quarter.
 void SoundFeeder::Track::fade(AVFrame& sound) const {
-    if (fadeIn <= 0 && fadeOut <= 0) return;
+    if (fadeIn <= 0 && fadeOut <= 0 && joins.empty()) return;
     for (int i = 0; i < sound.nb_samples; ++i) {
         const double at = double(sound.pts + i) / encoder->sample_rate;
         const double in = fadeIn > 0 ? std::clamp(at / fadeIn, 0.0, 1.0) : 1,
                      out = fadeOut > 0 ? std::clamp((seconds - at) / fadeOut, 0.0, 1.0) : 1;
-        const auto gain = float(in * in * out * out);
+        double dip = 1;
+        for (const double join : joins) dip = std::min(dip, std::abs(at - join) / kJoin);
+        const auto gain = float(in * in * out * out * dip);
         for (int c = 0; c < sound.ch_layout.nb_channels; ++c)
             reinterpret_cast<float*>(sound.extended_data[c])[i] *= gain;
     }

@@ -107,10 +107,11 @@ float skinLikeness(float cb, float cr) {
                              (1 - kNear));
 }
 
-std::array<double, 3> colouredReference(const Colour& c, const std::array<double, 3>& rgb, double kr, double kb) {
+std::array<double, 3> colouredReference(const Colour& c, const std::array<double, 3>& rgb, double kr, double kb,
+                                        const ToneCurve& curve) {
     const auto gains = whiteGains(c.warmth, c.tint);
     double v[3];
-    for (std::size_t k = 0; k < 3; ++k) v[k] = toneOf(c, gains[k] * std::exp2(c.exposure), rgb[k]);
+    for (std::size_t k = 0; k < 3; ++k) v[k] = curve(toneOf(c, gains[k] * std::exp2(c.exposure), rgb[k]));
     const double kg = 1 - kr - kb, y = kr * v[0] + kg * v[1] + kb * v[2];
     const double b0 = (v[2] - y) / (2 * (1 - kb)), r0 = (v[0] - y) / (2 * (1 - kr));
     const ChromaTurn turn(c);

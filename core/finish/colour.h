@@ -1,5 +1,7 @@
 #pragma once
 
+#include "core/finish/curve.h"
+
 #include <array>
 
 namespace ulm {
@@ -38,13 +40,15 @@ WhiteBalance whiteBalanceFor(const std::array<double, 3>& light);
 
 /// What becomes of a signal of one colour channel whose light is multiplied by `gain`: a gain above 1 bends into white
 /// instead of clipping (from 75 % of the signal; whites stay white); then shadows, lights and lightness, a curve of
-/// Bernstein polynomials of degree 4 whose ordinates are moved; then contrast, a power curve (for less, a parabola)
-/// below the pivot, and mirrored above. Monotone; 0 and 1 stay where they are but for gains below 1. Below 0 and above
-/// 1 the slope is 1.
+/// Bernstein polynomials of degree 4 whose ordinates are moved; then contrast (the curve of places set comes after), a
+/// power curve (for less, a parabola) below the pivot, and mirrored above. Monotone; 0 and 1 stay where they are but
+/// for gains below 1. Below 0 and above 1 the slope is 1.
 double toneOf(const Colour&, double gain, double signal);
 
-/// R'G'B' in [0, 1], mapped in double precision, as the stage does it in float: the reference.
-std::array<double, 3> colouredReference(const Colour&, const std::array<double, 3>& rgb, double kr, double kb);
+/// R'G'B' in [0, 1], mapped in double precision, as the stage does it in float: the reference. curve: of every
+/// channel's signal, after contrast.
+std::array<double, 3> colouredReference(const Colour&, const std::array<double, 3>& rgb, double kr, double kb,
+                                        const ToneCurve& curve = {});
 
 /// How near a colour comes to the direction of skin in the plane of chroma, [0, 1]; 0 for grey.
 float skinLikeness(float cb, float cr);

@@ -95,15 +95,16 @@ HWY_EXPORT(MapRow);
 
 namespace {
 
-ColourMap mapOf(const Colour& c, int matrix) {
+ColourMap mapOf(const Colour& c, const std::vector<CurvePoint>& points, int matrix) {
     ColourMap m;
     const auto gains = whiteGains(c.warmth, c.tint);
+    const ToneCurve curve(points);
     for (std::size_t k = 0; k < 3; ++k) {
         m.tones[k].resize(ColourMap::kEntries + 1);
         for (int i = 0; i <= ColourMap::kEntries; ++i) {
             const double signal =
                 ColourMap::kFirst + double(ColourMap::kLast - ColourMap::kFirst) * i / (ColourMap::kEntries - 1);
-            m.tones[k][std::size_t(i)] = float(toneOf(c, gains[k] * std::exp2(c.exposure), signal));
+            m.tones[k][std::size_t(i)] = float(curve(toneOf(c, gains[k] * std::exp2(c.exposure), signal)));
         }
     }
     const MatrixWeights w = matrixWeights(matrix);
@@ -117,17 +118,18 @@ ColourMap mapOf(const Colour& c, int matrix) {
 
 class ColourStage : public PixelStage {
 public:
-    ColourStage(StagePtr input, const Colour& c)
-        : PixelStage(input, keyOf(input, c)), map_(mapOf(c, input->format().colour.matrix)) {}
+    ColourStage(StagePtr input, const Colour& c, const std::vector<CurvePoint>& curve)
+        : PixelStage(input, keyOf(input, c, curve)), map_(mapOf(c, curve, input->format().colour.matrix)) {}
     const char* name() const override { return "colour"; }
 
 private:
-    static Key keyOf(const StagePtr& input, const Colour& c) {
+    static Key keyOf(const StagePtr& input, const Colour& c, const std::vector<CurvePoint>& curve) {
         KeyMaker key("colour");
         key.add(input);
         for (const double v : {c.exposure, c.warmth, c.tint, c.contrast, c.pivot, c.shadows, c.lights, c.lightness,
                                c.saturation, c.vibrance, c.hue})
             key.add(v);
+        for (const CurvePoint& p : curve) key.add(p.from).add(p.to);
         return key;
     }
     void map(float* y, float* cb, float* cr, int count) const override {
@@ -138,8 +140,8 @@ private:
 
 } // namespace
 
-StagePtr coloured(StagePtr input, const Colour& colour) {
-    return colour.acts() ? std::make_shared<ColourStage>(input, colour) : input;
+StagePtr coloured(StagePtr input, const Colour& colour, const std::vector<CurvePoint>& curve) {
+    return colour.acts() || !curve.empty() ? std::make_shared<ColourStage>(input, colour, curve) : input;
 }
 
 } // namespace ulm

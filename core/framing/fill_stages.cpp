@@ -16,6 +16,13 @@ Rect planePlace(const Rect& place, const PictureFormat& f, int plane) {
     return plane ? subsampled(place, f.subW, f.subH) : place;
 }
 
+// Puts what `inner` holds of its picture, whose corner comes to lie at place's, into `to`.
+void lay(const Plane& inner, const Rect& place, Plane& to) {
+    const Rect r = to.area().intersected(inner.area().moved(place.x, place.y));
+    for (int y = r.y; y < r.bottom(); ++y)
+        std::copy_n(inner.row(y - place.y) + (r.x - place.x - inner.area().x), r.w, to.row(y) + (r.x - to.area().x));
+}
+
 class PadStage : public Stage {
 public:
     PadStage(StagePtr inner, StagePtr behind, const Rect& place, int w, int h)
@@ -58,14 +65,37 @@ private:
         resample(small.planes[c], to, {0, double(from.w) / whole.w}, {0, double(from.h) / whole.h}, Kernel::Bicubic);
     }
 
-    static void lay(const Plane& inner, const Rect& place, Plane& to) {
-        const Rect r = to.area().intersected(inner.area().moved(place.x, place.y));
-        for (int y = r.y; y < r.bottom(); ++y)
-            std::copy_n(inner.row(y - place.y) + (r.x - place.x - inner.area().x), r.w,
-                        to.row(y) + (r.x - to.area().x));
+    Rect place_;
+};
+
+class StackStage : public Stage {
+public:
+    StackStage(StagePtr upper, StagePtr lower)
+        : Stage({upper, lower},
+                sized(upper->format(), upper->format().width, upper->format().height + lower->format().height),
+                KeyMaker("stack").add(upper).add(lower)),
+          places_{upper->format().frame(), lower->format().frame().moved(0, upper->format().height)} {}
+    const char* name() const override { return "stack"; }
+
+    std::vector<Need> needs(std::int64_t frame, const Rect& region) const override {
+        std::vector<Need> all;
+        for (int i = 0; i < 2; ++i)
+            if (const Rect part = region.intersected(places_[i]); !part.empty())
+                all.push_back({i, frame, part.moved(0, -places_[i].y)});
+        return all;
     }
 
-    Rect place_;
+    void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken&) const override {
+        std::size_t given = 0;
+        for (const Rect& place : places_) {
+            if (out.area.intersected(place).empty()) continue;
+            for (int c = 0; c < 3; ++c) lay(in[given].planes[c], planePlace(place, format(), c), out.planes[c]);
+            ++given;
+        }
+    }
+
+private:
+    Rect places_[2];
 };
 
 class SoftStage : public Stage {
@@ -97,6 +127,8 @@ StagePtr padded(StagePtr inner, const Rect& place, int w, int h) {
 StagePtr blurFilled(StagePtr inner, StagePtr behind, const Rect& place, int w, int h) {
     return std::make_shared<PadStage>(inner, behind, place, w, h);
 }
+
+StagePtr stacked(StagePtr upper, StagePtr lower) { return std::make_shared<StackStage>(upper, lower); }
 
 StagePtr backdrop(StagePtr source, int width, int height) {
     const PictureFormat& f = source->format();

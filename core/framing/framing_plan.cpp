@@ -20,6 +20,20 @@ Size shaped(double w, double h, Size aspect, bool inside) {
     return {even(w), even(w / a)};
 }
 
+bool cutsSides(Fill f) { return f == Fill::Crop || f == Fill::Split; }
+
+// The window of `source` that covers w × h, closer by the place's zoom. Under half a line of difference is rounding,
+// not a crop.
+void cover(Size source, int w, int h, const FramingWish::Place& at, double& x, double& y, double& srcW, double& srcH) {
+    const double sw = source.w, sh = source.h, zoom = std::max(1.0, at.zoom), scale = std::max(w / sw, h / sh);
+    srcW = w / scale, srcH = h / scale;
+    if ((sw - srcW) * scale < 1.01) srcW = sw;
+    if ((sh - srcH) * scale < 1.01) srcH = sh;
+    srcW /= zoom, srcH /= zoom;
+    x = (sw - srcW) * std::clamp(at.x, 0.0, 1.0);
+    y = (sh - srcH) * std::clamp(at.y, 0.0, 1.0);
+}
+
 } // namespace
 
 FramingPlan planFraming(Size source, const FramingWish& wish) {
@@ -29,9 +43,9 @@ FramingPlan planFraming(Size source, const FramingWish& wish) {
     if (wish.frame && wish.delivered)
         out = *wish.delivered;
     else if (wish.size)
-        out = wish.frame ? shaped(wish.size->w, wish.size->h, wish.aspect, wish.fill == Fill::Crop) : *wish.size;
+        out = wish.frame ? shaped(wish.size->w, wish.size->h, wish.aspect, cutsSides(wish.fill)) : *wish.size;
     else if (wish.frame)
-        out = shaped(sw * wish.scale, sh * wish.scale, wish.aspect, wish.fill == Fill::Crop);
+        out = shaped(sw * wish.scale, sh * wish.scale, wish.aspect, cutsSides(wish.fill));
     // Nothing asked: every pixel stays, but for a last odd line or column, which 4:2:0 cannot carry.
     else if (wish.scale == 1)
         out = {std::max(2, source.w & ~1), std::max(2, source.h & ~1)};
@@ -55,14 +69,14 @@ FramingPlan planFraming(Size source, const FramingWish& wish) {
             p.srcH = wish.scale == 1 ? std::min(sh, double(out.h)) : sh;
             return p;
         }
-        // Cover: the window has the delivered aspect. Under half a line of difference is rounding, not a crop.
-        const double scale = std::max(out.w / sw, out.h / sh);
-        p.srcW = out.w / scale;
-        p.srcH = out.h / scale;
-        if ((sw - p.srcW) * scale < 1.01) p.srcW = sw;
-        if ((sh - p.srcH) * scale < 1.01) p.srcH = sh;
-        p.srcX = (sw - p.srcW) * std::clamp(wish.positionX, 0.0, 1.0);
-        p.srcY = (sh - p.srcH) * std::clamp(wish.positionY, 0.0, 1.0);
+        cover(source, out.w, out.h, wish.place, p.srcX, p.srcY, p.srcW, p.srcH);
+        return p;
+    }
+    if (p.fill == Fill::Split) {
+        p.w = out.w;
+        p.h = std::clamp(even(out.h * wish.split), 2, out.h - 2);
+        cover(source, p.w, p.h, wish.place, p.srcX, p.srcY, p.srcW, p.srcH);
+        cover(source, p.w, out.h - p.h, wish.lower, p.lowX, p.lowY, p.lowW, p.lowH);
         return p;
     }
     const double scale = std::min(out.w / sw, out.h / sh);

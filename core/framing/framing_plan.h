@@ -2,11 +2,12 @@
 
 #include "core/picture/size.h"
 
+#include <algorithm>
 #include <functional>
 
 namespace ulm {
 
-enum class Fill { Crop, Pad, Blur };
+enum class Fill { Crop, Split, Pad, Blur };
 
 /// What the ticket asks of sizes and shapes; everything optional is "not said".
 struct FramingWish {
@@ -16,19 +17,37 @@ struct FramingWish {
     Size aspect{9, 16};            ///< of Frame
     std::optional<Size> delivered; ///< of Frame: exact delivered size
     Fill fill = Fill::Crop;
-    double positionX = 0.5, positionY = 0.5; ///< where a crop sits in what is left over: 0 left/top, 1 right/bottom
+    /// Where a crop sits in what is left over (0 left/top, 1 right/bottom), and how much closer it comes, >= 1.
+    struct Place {
+        double x = 0.5, y = 0.5, zoom = 1;
+    };
+    Place place;
+    Place lower;        ///< of a split, whose upper place is `place`
+    double split = 0.5; ///< share of the height that the upper one takes
 };
 
 /// Which window of the source (upright, square pixels as displayed; fractional) fills which part of the delivered
-/// picture. Everything else of the delivered picture is padding or blurred fill. All delivered numbers are even.
+/// picture. Everything else of the delivered picture is padding, blurred fill, or the lower place of a split. All
+/// delivered numbers are even.
 struct FramingPlan {
     double srcX = 0, srcY = 0, srcW = 0, srcH = 0;
     int x = 0, y = 0, w = 0, h = 0; ///< where the window lands
     int width = 0, height = 0;      ///< delivered picture
     Fill fill = Fill::Crop;
+    double lowX = 0, lowY = 0, lowW = 0, lowH = 0; ///< of a split: the window that lands below the first
 
     bool covers() const { return w == width && h == height; }
-    double scale() const { return h / srcH; }
+    double scale() const { return fill == Fill::Split ? std::max(h / srcH, (height - h) / lowH) : h / srcH; }
+    /// Of a split: the plan of its lower place alone, landing where it lies.
+    FramingPlan lower() const {
+        FramingPlan p = *this;
+        p.srcX = lowX, p.srcY = lowY, p.srcW = lowW, p.srcH = lowH;
+        p.y = h, p.h = height - h;
+        p.fill = Fill::Crop;
+        return p;
+    }
+    /// A row of the delivered picture belongs to the lower place.
+    bool isLower(double row) const { return fill == Fill::Split && row >= h; }
     bool identity(Size source) const {
         return covers() && width == source.w && height == source.h && srcX == 0 && srcY == 0 && srcW == source.w &&
                srcH == source.h;

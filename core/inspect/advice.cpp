@@ -67,7 +67,7 @@ std::vector<Finding> findings(const Inspection& i, const MediaFacts& facts) {
         if (key == "stairs") f.severity = 1 + 2 * (v - k.notable) / (100 - k.notable);
         if (key == "softness_px") f.severity = 1 + (v - k.notable);
         if (key == "cast") f.severity = v > 24 ? 0.8 : 1 + (v - k.notable) / 12;
-        if ((key == "crushed" || key == "clipped") && i.kind != "camera") f.severity = 1; // may well be meant
+        if ((key == "crushed" || key == "clipped") && i.drawn()) f.severity = 1; // may well be meant
         if (const auto w = i.worst.find(key); w != i.worst.end()) f.frame = w->second.frame, f.box = w->second.box;
         if (const auto c = i.confidence.find(key); c != i.confidence.end()) f.confidence = c->second;
         all.push_back(f);
@@ -107,7 +107,12 @@ std::vector<Finding> findings(const Inspection& i, const MediaFacts& facts) {
     if (shakes(i, v))
         add("shake", "Camera shake", "trembles by " + number(i.movement.shake) + " px",
             i.movement.shake / (kShake * v.width), i.movement.cameraTrust, i.movement.shakiest);
-    if (v.interlaced || i.fieldOrder != "progressive")
+    if (i.pulldown.any())
+        add("interlace", "Film in fields",
+            "two of five frames are woven from two film frames: it was filmed at " + number(v.fps * 0.8, 2) +
+                " a second",
+            3, 0.95, i.pulldown.woven.front());
+    else if (v.interlaced || i.fieldOrder != "progressive")
         add("interlace", "Interlaced",
             i.fieldOrder == "progressive" ? "the file says so, but no combs show" : i.fieldOrder + " field first",
             i.fieldOrder == "progressive" ? 0.8 : 3, 0.9);
@@ -158,12 +163,21 @@ std::vector<Advice> advise(const Inspection& i, const MediaFacts& facts) {
         all.push_back({"clean",
                        "Remove noise",
                        "Noise of " + toldReading(*findReading("noise_sigma"), r.noise) +
-                           "; it costs bits that the picture needs.",
+                           "; it costs bits that the picture needs. Filters along the movement take it best.",
                        "Skin and plaster can turn waxy if pushed.",
                        {{"clean.noise", "measured"}},
                        "Leave some of it in",
                        {{"clean.noise", "nudge:-" + number(r.noise * 0.4)}}});
-    if (i.fieldOrder != "progressive" && v.upright())
+    if (i.pulldown.any() && v.upright())
+        all.push_back({"motion",
+                       "Undo the pulldown",
+                       "It was filmed at " + number(v.fps * 0.8, 2) +
+                           " frames a second and spread over fields: two of five frames show combs, one comes twice.",
+                       "Where the clip was cut after that, a comb may stay for a frame.",
+                       {{"motion.deinterlace", "auto"}},
+                       "",
+                       {}});
+    else if (i.fieldOrder != "progressive" && v.upright())
         all.push_back(
             {"motion",
              "Deinterlace",

@@ -21,6 +21,7 @@ constexpr std::int64_t kMostFrames = 9000, kRuns = 36, kRunFrames = kMostFrames 
 constexpr double kMostSound = 1800;
 constexpr std::int64_t kYieldEvery = 5; // samples
 // Samples read closely or about to be: two planes of floats and more each, so few of large ones.
+constexpr double kDoubt = 0.8; // log-odds within which it is not said whether a clip is drawn
 constexpr double kMostWaitingBytes = 256e6;
 int mostWaiting(const PictureFormat& f) {
     const double bytes = 2 * 1.5 * sizeof(float) * f.width * f.height;
@@ -137,7 +138,7 @@ public:
         if (s.reading.readings.blocking > strongest_)
             strongest_ = s.reading.readings.blocking, out_.grid = s.reading.grid;
         votes_ += s.reading.readings.combing > 2 ? s.fieldVote : 0;
-        flat_.push_back(s.reading.flat);
+        drawn_.push_back(s.reading.drawn);
         level_.push_back(s.reading.level);
         straight_.push_back(s.reading.straight);
         if (s.yield) yield_.push_back(*s.yield);
@@ -193,20 +194,16 @@ private:
                     most = pooled.at(c, r), w.box = pooled.block(c, r).grown(16).intersected(pooled.area());
     }
 
-    // Drawn pictures are flat, and screens are flat with edges along rows and columns; generated ones are textured but
-    // hold no noise at all; cameras always leave some.
+    // Drawn pictures are few tones with edges between; screens' edges run along rows and columns. Whether a camera took
+    // a natural picture cannot be told once it was cleaned or compressed, so that is not guessed.
     void decideKind() {
-        const double flat = median(flat_), straight = median(straight_);
-        const Readings& r = out_.readings;
+        const double odds = median(drawn_);
         out_.dark = median(level_) < 0.22;
-        if (flat > 0.6 && straight < 0.6)
-            out_.kind = "line art", out_.kindConfidence = std::clamp(flat, 0.5, 0.9);
-        else if (flat > 0.5 && straight >= 0.6)
-            out_.kind = "screen", out_.kindConfidence = std::clamp(0.4 + straight / 2, 0.4, 0.9);
-        else if (r.noise < 0.6 && r.noiseDark < 0.7 && r.blocking < 3)
-            out_.kind = "generated", out_.kindConfidence = 0.4;
+        out_.kindConfidence = 1 / (1 + std::exp(-std::abs(odds)));
+        if (std::abs(odds) < kDoubt)
+            out_.kind = "mixed";
         else
-            out_.kind = "camera", out_.kindConfidence = std::clamp(0.5 + r.noise / 6, 0.5, 0.9);
+            out_.kind = odds < 0 ? "natural" : median(straight_) < 0.6 ? "line art" : "screen";
     }
 
     Inspection& out_;
@@ -217,7 +214,7 @@ private:
     OverlayFinder overlays_;
     double strongest_ = -1;
     int votes_ = 0;
-    std::vector<double> flat_, level_, straight_, yield_;
+    std::vector<double> drawn_, level_, straight_, yield_;
 };
 
 Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const InspectWatch& watch) {
@@ -234,6 +231,7 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
     Gathering gathering(out, watch);
     std::vector<Thumbprint> prints;
     CameraFinder camera(v);
+    FieldFinder fields;
     // Kept apart until the readings are done: those copy what is known so far from other threads.
     std::vector<std::int64_t> breaks, cuts, duplicates;
     std::int64_t looked = 0, taken = 0;
@@ -253,7 +251,7 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
                 cancel.check();
                 const DecodedFrame frame = reader->frame(n, cancel);
                 prints.push_back(thumbprint(*frame.picture, v.colour.fullRange));
-                if (out.runs.size() == 1) camera.add(*frame.picture);
+                if (out.runs.size() == 1) camera.add(*frame.picture), fields.add(*frame.picture);
                 if (looked % every == every / 2) {
                     // Decoding waits for the readings: pictures of large clips would pile up in memory.
                     if (waiting >= mostWaiting(source.format())) readings.wait();
@@ -310,6 +308,7 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
     std::ranges::sort(out.faces, {}, &Mark::frame);
     if (out.runs.size() == 1) {
         out.repeats = repeatPattern(out.duplicates, frames);
+        out.pulldown = fields.pulldown(out.cuts);
         out.subject = findSubject(prints, out.cuts, out.faces, {v.rotation, v.mirrored, v.width, v.height});
         out.movement = findMovement(prints, breaks, out.duplicates, v.fps, v.width, v.height);
         out.camera = camera.moves();
@@ -335,11 +334,12 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
     return guarded(clip->path(), [&] { return lookOver(clip, cancel, watch); });
 }
 
-std::vector<WatchPlace> choosePlaces(const Inspection& i, const Rect& window, int apart) {
+std::vector<WatchPlace> choosePlaces(const Inspection& i, const std::vector<Rect>& windows, int apart) {
     std::map<std::string, const WatchPlace*> strongest;
     std::vector<WatchPlace> inside, chosen;
     for (const WatchPlace& c : i.candidates)
-        if (window.contains({c.x, c.y, 1, 1})) inside.push_back(c);
+        if (std::ranges::any_of(windows, [&](const Rect& w) { return w.contains({c.x, c.y, 1, 1}); }))
+            inside.push_back(c);
     std::ranges::sort(inside, std::greater{}, &WatchPlace::value);
     const auto take = [&](const auto& fits) {
         for (const WatchPlace& c : inside) {

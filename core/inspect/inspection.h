@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/inspect/camera.h"
+#include "core/inspect/fields.h"
 #include "core/inspect/marks.h"
 #include "core/inspect/movement.h"
 #include "core/inspect/readings.h"
@@ -65,11 +66,12 @@ struct Inspection {
     Movement movement; ///< `change` has one entry a frame looked at, in order
     Timing timing;
     std::string fieldOrder = "progressive"; ///< or "top", "bottom": which field comes first
+    Pulldown pulldown;                      ///< film spread over fields; empty where the clip was looked at in parts
     Rect inside;                            ///< the picture without black bars
     std::vector<Mark> faces, text, overlays;
     std::vector<CameraMove> camera; ///< one a frame, upright; empty where the clip was looked at in parts
     Subject subject;                ///< of every frame; empty where the clip was looked at in parts
-    std::string kind = "camera";    ///< "camera", "generated", "screen", "line art"
+    std::string kind = "natural";   ///< "natural", "screen", "line art"; "mixed" where it is in doubt
     double kindConfidence = 0;
     bool dark = false;
     SoundReadings sound;
@@ -99,9 +101,9 @@ struct InspectWatch {
 /// Errors as FrameReader. Throws Cancelled.
 Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const InspectWatch& watch = {});
 
-/// The most telling place of each kind inside `window` (upright source pixels), the worst kinds first, none nearer than
-/// `apart` to another.
-std::vector<WatchPlace> choosePlaces(const Inspection&, const Rect& window, int apart);
+/// The most telling place of each kind inside `windows` (upright source pixels), the worst kinds first, none nearer
+/// than `apart` to another.
+std::vector<WatchPlace> choosePlaces(const Inspection&, const std::vector<Rect>& windows, int apart);
 
 /// The picture inside black bars, displayed pixels; empty where there are none, or the clip is turned.
 Rect insideBars(const Inspection&, const VideoFacts&);

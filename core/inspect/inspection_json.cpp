@@ -9,7 +9,7 @@ namespace ulm {
 namespace {
 using nlohmann::json;
 
-constexpr int kVersion = 5; // of what readings mean: kept ones of another version are made anew
+constexpr int kVersion = 6; // of what readings mean: kept ones of another version are made anew
 
 json boxJson(const Rect& r) { return r.empty() ? json(nullptr) : json{r.x, r.y, r.w, r.h}; }
 Rect boxFrom(const json& j) {
@@ -130,7 +130,7 @@ json toJson(const Inspection& i, const MediaFacts& facts) {
     const auto placeJson = [](const WatchPlace& p) {
         return json{{"what", p.what}, {"frame", p.frame}, {"x", p.x}, {"y", p.y}, {"value", p.value}};
     };
-    for (const WatchPlace& p : choosePlaces(i, {0, 0, facts.video.width, facts.video.height}, 48))
+    for (const WatchPlace& p : choosePlaces(i, {{0, 0, facts.video.width, facts.video.height}}, 48))
         places.push_back(placeJson(p));
     for (const WatchPlace& p : i.candidates) candidates.push_back(placeJson(p));
     for (const auto& [frame, r] : i.samples) {
@@ -163,6 +163,8 @@ json toJson(const Inspection& i, const MediaFacts& facts) {
           {"change", roundedList(i.movement.change)}}},
         {"timing", {{"uneven_percent", i.timing.unevenShare}, {"gaps", i.timing.gaps}, {"missing", i.timing.missing}}},
         {"field_order", i.fieldOrder},
+        {"pulldown",
+         {{"top_first", i.pulldown.topFirst}, {"woven", i.pulldown.woven}, {"repeats", i.pulldown.repeats}}},
         {"picture_box", boxJson(i.inside)},
         {"detail_lines", i.detailLines(facts.video.height)},
         {"faces", marksJson(i.faces)},
@@ -224,6 +226,9 @@ Inspection inspectionFromJson(const json& j, const std::string& file) {
                     j.at("timing").at("gaps").get<std::vector<std::int64_t>>(),
                     j.at("timing").at("missing").get<std::int64_t>()};
         i.fieldOrder = j.at("field_order").get<std::string>();
+        const json& film = j.at("pulldown");
+        i.pulldown = {film.at("top_first").get<bool>(), film.at("woven").get<std::vector<std::int64_t>>(),
+                      film.at("repeats").get<std::vector<std::int64_t>>()};
         i.inside = boxFrom(j.at("picture_box"));
         i.faces = marksFrom(j.at("faces"));
         i.text = marksFrom(j.at("text"));

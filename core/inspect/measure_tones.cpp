@@ -55,17 +55,16 @@ FaultMap banding(const Plane& p, const BlockGrid* blocks) {
 
 Ends ends(const Plane& p) {
     const Rect r = p.area();
-    Ends out{0, 0, 0, 0, FaultMap(r), FaultMap(r)};
+    Ends out{0, 0, 0, FaultMap(r), FaultMap(r)};
     constexpr int kBins = 256;
-    std::int64_t bins[kBins] = {}, flat = 0, all = 0;
+    std::int64_t bins[kBins] = {}, all = 0;
     double level = 0;
     for (int y = r.y; y < r.bottom(); y += 2) {
-        const float *s = p.row(y), *t = p.row(std::min(y + 1, r.bottom() - 1));
+        const float* s = p.row(y);
         for (int x = 0; x < r.w; x += 2, ++all) {
             const int code = std::clamp(static_cast<int>(s[x] * kSteps + 16.5f), 0, kBins - 1);
             ++bins[code];
             level += s[x];
-            flat += x + 1 < r.w && std::abs(s[x] - s[x + 1]) < 0.7f / kSteps && std::abs(s[x] - t[x]) < 0.7f / kSteps;
             out.crushedMap.add(r.x + x, y, code <= 16 ? 100 : 0);
             out.clippedMap.add(r.x + x, y, code >= 235 ? 100 : 0);
         }
@@ -84,7 +83,6 @@ Ends ends(const Plane& p) {
     out.crushed = 100 * std::max(0.0, double(black) - 2 * aboveBlack) / double(all);
     out.clipped = topCode >= 235 ? 100 * std::max(0.0, double(white) - 2 * belowWhite) / double(all) : 0;
     out.level = level / double(all);
-    out.flat = double(flat) / double(all);
     return out;
 }
 

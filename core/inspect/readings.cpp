@@ -83,7 +83,7 @@ PictureReading lookAt(const Picture& p, const Plane* next) {
     measure::Ends ends = measure::ends(luma);
     r.crushed = ends.crushed;
     r.clipped = ends.clipped;
-    out.flat = ends.flat;
+    out.drawn = measure::drawn(luma);
     out.level = ends.level;
     out.maps["crushed"] = std::move(ends.crushedMap);
     out.maps["clipped"] = std::move(ends.clippedMap);

@@ -55,7 +55,8 @@ struct PictureReading {
     Readings readings;
     BlockGrid grid;
     std::map<std::string, FaultMap> maps; ///< by key of the mapped readings, and "texture"
-    double flat = 0, level = 0;           ///< share of exactly flat samples; mean luma, 0…1
+    double level = 0;                     ///< mean luma, 0…1
+    double drawn = 0;                     ///< log-odds that it is drawn rather than natural; 0: nothing can be said
     double straight = 0;                  ///< share of strong gradients that run exactly along rows or columns
 };
 

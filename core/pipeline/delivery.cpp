@@ -7,6 +7,7 @@
 #include "core/finish/hdr_stage.h"
 #include "core/framing/steady.h"
 #include "core/media/deinterlace_stage.h"
+#include "core/media/film_stage.h"
 #include "core/picture/colour.h"
 #include "core/ticket/sound_step.h"
 
@@ -104,6 +105,25 @@ std::vector<std::string> coveredRemarks(const Delivery& d) {
     return all;
 }
 
+// What of the part that is asked for is left out.
+std::string leftOutTold(const Delivery& d) {
+    const std::vector<LeftOut> asked = leftOutFrom(d.ticket.stretch.without);
+    if (asked.empty()) return "";
+    const Clip& clip = d.reader->clip();
+    const double end = clip.secondsAt(clip.frameCount()), from = d.ticket.stretch.on ? d.ticket.stretch.from : 0,
+                 to = d.ticket.stretch.on ? std::min(d.ticket.stretch.to, end) : end;
+    double gone = 0;
+    int parts = 0;
+    for (const LeftOut& p : asked)
+        if (const double here = std::min(p.to, to) - std::max(p.from, from); here > 0) gone += here, ++parts;
+    if (!parts) return "the parts to leave out lie outside what is delivered";
+    return (parts == 1 ? "one part is" : std::to_string(parts) + " parts are") + " left out, " + shortNumber(gone, 2) +
+           " s of it" +
+           (d.facts.video.variableRate && !d.clock.untouched()
+                ? "; what remains runs at an even " + shortNumber(d.fps(), 2) + " frames a second"
+                : "");
+}
+
 // Encoders take even sizes: an odd one that was asked for is delivered one pixel off, and that is said.
 void tellEven(const Delivery& d, std::vector<Addition>& to) {
     const auto& t = d.ticket;
@@ -123,40 +143,67 @@ DeliveredFrame Delivery::at(std::int64_t k) const {
 
 FramingPlan Delivery::planAt(std::int64_t stage) const { return framing_(stage); }
 
-Affine Delivery::clipToDelivered(std::int64_t stage) const {
-    const FramingPlan p = planAt(stage);
+Affine Delivery::clipToDelivered(std::int64_t stage, bool lower) const {
+    const FramingPlan whole = planAt(stage), p = lower ? whole.lower() : whole;
     const PictureFormat& stored = source->format();
     return Affine::scaling(double(facts.video.width) / stored.width, double(facts.video.height) / stored.height)
         .then(pose_(stage))
         .then({p.w / p.srcW, 0, p.x - p.srcX * p.w / p.srcW, 0, p.h / p.srcH, p.y - p.srcY * p.h / p.srcH});
 }
 
-Point Delivery::toDelivered(std::int64_t stage, Point s) const { return clipToDelivered(stage)(s); }
-
-Point Delivery::toSource(std::int64_t stage, Point d) const { return clipToDelivered(stage).inverse()(d); }
-
-Rect Delivery::window(std::int64_t stage) const {
+// What only the lower place of a split shows is mapped there; what none shows lies beside the upper one.
+Point Delivery::toDelivered(std::int64_t stage, Point s) const {
     const FramingPlan p = planAt(stage);
-    const Extent x = extent(clipToDelivered(stage).inverse(), {p.x, p.y, p.w, p.h}, &Point::x),
-                 y = extent(clipToDelivered(stage).inverse(), {p.x, p.y, p.w, p.h}, &Point::y);
+    const auto within = [&](const Point& d, const FramingPlan& part) {
+        return d.x >= part.x && d.y >= part.y && d.x < part.x + part.w && d.y < part.y + part.h;
+    };
+    const Point first = clipToDelivered(stage)(s);
+    if (p.fill != Fill::Split || within(first, p)) return first;
+    const Point second = clipToDelivered(stage, true)(s);
+    return within(second, p.lower()) ? second : first;
+}
+
+Point Delivery::toSource(std::int64_t stage, Point d) const {
+    return clipToDelivered(stage, planAt(stage).isLower(d.y)).inverse()(d);
+}
+
+Rect Delivery::window(std::int64_t stage, bool lower) const {
+    const FramingPlan whole = planAt(stage), p = lower ? whole.lower() : whole;
+    const Affine back = clipToDelivered(stage, lower).inverse();
+    const Extent x = extent(back, {p.x, p.y, p.w, p.h}, &Point::x), y = extent(back, {p.x, p.y, p.w, p.h}, &Point::y);
     const int l = int(std::floor(x.least)), t = int(std::floor(y.least));
     return Rect{l, t, int(std::ceil(x.most)) - l, int(std::ceil(y.most)) - t}.intersected(source->format().frame());
 }
 
+std::vector<Rect> Delivery::windows(std::int64_t stage) const {
+    if (planAt(stage).fill != Fill::Split) return {window(stage, false)};
+    return {window(stage, false), window(stage, true)};
+}
+
+bool Delivery::shows(std::int64_t stage, Point s) const {
+    const Rect at{int(std::floor(s.x)), int(std::floor(s.y)), 1, 1};
+    return std::ranges::any_of(windows(stage), [&](const Rect& w) { return w.contains(at); });
+}
+
 Rect Delivery::readable(std::int64_t stage, const Rect& delivered, const Rect& wanted) const {
     constexpr int kRoom = 4; // what Lanczos reaches when it shrinks, and a sample for rounding
-    const Extent x = extent(clipToDelivered(stage).inverse(), delivered, &Point::x),
-                 y = extent(clipToDelivered(stage).inverse(), delivered, &Point::y);
+    const FramingPlan p = planAt(stage);
+    const bool lower = p.isLower(delivered.y + delivered.h / 2.0);
+    Rect part = delivered;
+    if (p.fill == Fill::Split) part = part.intersected({0, lower ? p.h : 0, p.w, lower ? p.height - p.h : p.h});
+    const Affine back = clipToDelivered(stage, lower).inverse();
+    const Extent x = extent(back, part, &Point::x), y = extent(back, part, &Point::y);
     const int l = int(std::ceil(x.inner)), t = int(std::ceil(y.inner));
     return Rect{l, t, int(std::floor(x.outer)) - l, int(std::floor(y.outer)) - t}
-        .intersected(window(stage))
+        .intersected(window(stage, lower))
         .grown(-kRoom)
         .intersected(wanted)
         .intersected(source->format().frame());
 }
 
 StagePtr Delivery::inSourcePixels(const StagePtr& delivered, std::int64_t stage, const Rect& r) const {
-    const Affine there = clipToDelivered(stage);
+    const Point middle{r.x + r.w / 2.0, r.y + r.h / 2.0};
+    const Affine there = clipToDelivered(stage, planAt(stage).isLower(toDelivered(stage, middle).y));
     const Extent x = extent(there, r, &Point::x), y = extent(there, r, &Point::y);
     PictureFormat f = delivered->format();
     if (pose_.cutsOnly()) {
@@ -221,7 +268,8 @@ std::vector<std::string> Delivery::remarks() const {
     if (v.hdr() && !standardises(ticket, v) && toned != before)
         all.push_back(
             "its light and colour are set as if it were no HDR clip: bring it to standard range (Finish, HDR)");
-    if ((v.interlaced || found->fieldOrder != "progressive") && !deinterlaces(ticket, *found, v))
+    if ((v.interlaced || found->pulldown.any() || found->fieldOrder != "progressive") &&
+        !deinterlaces(ticket, *found, v) && !undoesPulldown(ticket, *found, v))
         all.push_back(!v.upright() ? "it is interlaced and turned: both fields stay woven into one picture"
                                    : "it is interlaced: both fields stay woven into one picture; Motion makes whole "
                                      "pictures of them");
@@ -230,7 +278,11 @@ std::vector<std::string> Delivery::remarks() const {
         double slowest = ticket.motion.speed / 100;
         for (const SpeedAt& r : rampsFrom(ticket.motion.ramps))
             slowest = std::min(slowest, r.speed * ticket.motion.speed / 100);
-        if (const double filmed = v.fps * slowest * (takesFields(ticket, *found, v) ? 2 : 1); fps() > filmed * 1.001)
+        if (const double filmed = v.fps * slowest *
+                                  (takesFields(ticket, *found, v)      ? 2
+                                   : undoesPulldown(ticket, *found, v) ? 0.8
+                                                                       : 1);
+            fps() > filmed * 1.001)
             all.push_back(shortNumber(fps(), 2) + " frames a second are more than its " + shortNumber(filmed, 2) +
                           ": some are shown twice");
     }
@@ -248,10 +300,13 @@ std::vector<std::string> Delivery::remarks() const {
     if (ticket.motion.on && ticket.motion.deinterlace == "fields" && found->complete &&
         !deinterlaces(ticket, *found, v))
         all.push_back("no fields were found in it: its frames are kept");
+    if (ticket.motion.on && ticket.motion.deinterlace == "film" && found->complete && found->pulldown.woven.empty())
+        all.push_back("no pulldown was found in it: its frames are kept");
     if (ticket.motion.on)
         for (const FreezeAt& f : freezesFrom(ticket.motion.freezes))
             if (const double at = clock.movieSeconds(f.seconds); at < -1e-6 || at >= seconds())
                 all.push_back("its halt at " + shortNumber(f.seconds, 2) + " s lies outside what is delivered");
+    if (const std::string told = leftOutTold(*this); !told.empty()) all.push_back(told);
     for (const std::string& told : coveredRemarks(*this)) all.push_back(told);
     for (const std::string& told : soundRemarks(ticket, facts)) all.push_back(told);
     return all;
@@ -287,7 +342,9 @@ DeliveryPtr resolve(std::shared_ptr<FrameReader> reader, std::shared_ptr<const I
     d->source = std::make_shared<SourceStage>(std::move(reader));
     // Fields become pictures before everything else; "before" shows the clip as it is.
     const bool topFirst = d->found->fieldOrder != "bottom", fields = takesFields(d->ticket, *d->found, d->facts.video);
-    StagePtr whole = fields                                               ? fieldPictures(d->source, topFirst)
+    const bool film = undoesPulldown(d->ticket, *d->found, d->facts.video);
+    StagePtr whole = film     ? filmPictures(d->source, d->found->pulldown.woven, d->found->pulldown.topFirst)
+                     : fields ? fieldPictures(d->source, topFirst)
                      : deinterlaces(d->ticket, *d->found, d->facts.video) ? deinterlaced(d->source, topFirst)
                                                                           : d->source;
     const bool standard = standardises(d->ticket, d->facts.video);

@@ -70,8 +70,10 @@ struct Delivery {
     // Between the upright clip's pixels and those delivered, on a stage frame. This is the only place that maps them.
     Point toDelivered(std::int64_t stage, Point source) const;
     Point toSource(std::int64_t stage, Point delivered) const;
-    /// The part of the clip that is delivered, upright source pixels.
-    Rect window(std::int64_t stage) const;
+    /// The part of the clip that is delivered, upright source pixels; of a split two, the upper one first.
+    std::vector<Rect> windows(std::int64_t stage) const;
+    /// A place of the clip that is delivered: inside one of them.
+    bool shows(std::int64_t stage, Point source) const;
 
     /// The largest rectangle of the clip, at most `wanted`, that shows wholly in this part of the delivered picture
     /// with room for a filter around. May be empty.
@@ -94,7 +96,8 @@ struct Delivery {
 private:
     friend std::shared_ptr<const Delivery> resolve(std::shared_ptr<FrameReader>, std::shared_ptr<const Inspection>,
                                                    const Ticket&, const std::optional<Target>&);
-    Affine clipToDelivered(std::int64_t stage) const;
+    Affine clipToDelivered(std::int64_t stage, bool lower = false) const;
+    Rect window(std::int64_t stage, bool lower) const;
 
     FramingPath framing_;
     Pose pose_;

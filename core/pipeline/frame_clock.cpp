@@ -2,6 +2,7 @@
 
 #include "core/base/error.h"
 #include "core/ticket/motion_step.h"
+#include "core/ticket/stretch_step.h"
 
 #include <algorithm>
 #include <cmath>
@@ -35,15 +36,15 @@ AVRational frameRate(double fps) {
 
 // Where repeats come in a steady pattern, the others were filmed evenly: each takes the mean time of a period's frames
 // around it. Where they do not, frames went missing, and those left keep their times.
-std::shared_ptr<const FrameClock::Kept> FrameClock::withoutRepeats(const Clip& c, const Inspection& found) {
-    if (found.duplicates.empty()) return nullptr;
+std::shared_ptr<const FrameClock::Kept> FrameClock::withoutRepeats(const Clip& c, const std::vector<std::int64_t>& out,
+                                                                   const RepeatPattern& pattern) {
+    if (out.empty()) return nullptr;
     const auto kept = std::make_shared<Kept>();
     for (std::int64_t n = 0; n < c.frameCount(); ++n)
-        if (!std::ranges::binary_search(found.duplicates, n))
-            kept->frames.push_back(n), kept->seconds.push_back(c.secondsAt(n));
-    const auto period = static_cast<std::size_t>(std::max(0, found.repeats.of - found.repeats.repeats));
+        if (!std::ranges::binary_search(out, n)) kept->frames.push_back(n), kept->seconds.push_back(c.secondsAt(n));
+    const auto period = static_cast<std::size_t>(std::max(0, pattern.of - pattern.repeats));
     const std::size_t count = kept->frames.size();
-    if (found.repeats.of && period > 0 && count > 2 * period) {
+    if (pattern.of && period > 0 && count > 2 * period) {
         std::vector<double> even(count);
         for (std::size_t i = 0; i < count; ++i) {
             const std::size_t at = std::min(i, count - period - 1);
@@ -85,17 +86,52 @@ Seconds stretchOf(const Ticket& t, const Clip& c) {
     return {from, to};
 }
 
+// The parts left out, on whole frames: of one that is partly left out nothing is shown.
+struct FramesOut {
+    std::int64_t first, past;
+};
+std::vector<FramesOut> framesOut(const Ticket& t, const Clip& c) {
+    std::vector<FramesOut> all;
+    const auto frameFrom = [&](double s) { // the first that begins there or later
+        const std::int64_t n = c.frameAt(s);
+        return c.secondsAt(n) < s - 1e-6 ? n + 1 : n;
+    };
+    for (const LeftOut& p : leftOutFrom(t.stretch.without)) {
+        if (p.from >= c.secondsAt(c.frameCount())) break;
+        const std::int64_t first = frameFrom(p.from),
+                           past = p.to >= c.secondsAt(c.frameCount()) ? c.frameCount() : frameFrom(p.to);
+        if (past <= first) continue;
+        if (!all.empty() && all.back().past >= first)
+            all.back().past = past;
+        else
+            all.push_back({first, past});
+    }
+    return all;
+}
+
+std::vector<LeftOut> secondsOut(const std::vector<FramesOut>& frames, const Clip& c) {
+    std::vector<LeftOut> all;
+    for (const FramesOut& f : frames) all.push_back({c.secondsAt(f.first), c.secondsAt(f.past)});
+    return all;
+}
+
 } // namespace
 
 Ticket atWantedLength(const Ticket& asked, const Clip& c) {
     if (!asked.motion.on || asked.motion.seconds <= 0) return asked;
     Ticket t = asked;
     const auto [from, to] = stretchOf(t, c);
-    double still = 0;
-    for (const FreezeAt& f : freezesFrom(t.motion.freezes))
-        if (f.seconds >= from && f.seconds < to) still += f.length;
-    const TimeMap filmed(0, 1, rampsFrom(t.motion.ramps), {}, false);
-    const double runs = filmed.movieAt(to) - filmed.movieAt(from);
+    TimeMap::Wish wish;
+    wish.ramps = rampsFrom(t.motion.ramps);
+    wish.eased = t.motion.ease;
+    wish.without = secondsOut(framesOut(t, c), c);
+    const auto length = [&, from = from, to = to] {
+        const TimeMap filmed(wish);
+        return filmed.movieAt(to) - filmed.movieAt(from);
+    };
+    const double runs = length();
+    wish.halts = freezesFrom(t.motion.freezes);
+    const double still = length() - runs;
     t.motion.speed = t.motion.seconds > still ? 100 * runs / (t.motion.seconds - still) : 1e9;
     if (t.motion.speed < 10 || t.motion.speed > 400)
         throw Error(Fault::Usage, c.path(),
@@ -114,16 +150,35 @@ FrameClock::FrameClock(ClipPtr clip, const Ticket& t, const Inspection& found) :
     // A stretch ends before the first frame that starts at or after `to`.
     past_ = std::clamp(c.frameAt(to - 1e-6) + 1, from_ + 1, c.frameCount());
     if (past_ < c.frameCount() && c.secondsAt(past_) < to - 1e-6) ++past_;
+    std::vector<FramesOut> out = framesOut(t, c);
+    for (const FramesOut& f : out) {
+        if (f.first <= from_) from_ = std::max(from_, f.past);
+        if (f.past >= past_) past_ = std::min(past_, f.first);
+    }
+    if (past_ <= from_)
+        throw Error(Fault::Usage, c.path(), "all of it is left out", "Leave out less, or clear the parts left out.");
+    std::erase_if(out, [&](const FramesOut& f) { return f.first >= past_ || f.past <= from_; });
+    for (const FramesOut& f : out) out_.emplace_back(f.first, f.past);
     start_ = c.secondsAt(from_);
     end_ = c.secondsAt(past_);
-    const Ticket::Motion& m = t.motion;
+    // Without the step the clip runs as filmed, and joins nothing but what is left of it.
+    static const Ticket::Motion plain = [] {
+        Ticket::Motion p;
+        p.method = "hold";
+        return p;
+    }();
+    const Ticket::Motion& m = t.motion.on ? t.motion : plain;
     const double own = c.facts().video.fps;
     fields_ = takesFields(t, found, c.facts().video);
+    const bool film = undoesPulldown(t, found, c.facts().video);
+    const RepeatPattern pattern = film ? RepeatPattern{1, 5} : found.repeats;
     if (fields_)
         kept_ = everyField(c);
+    else if (film)
+        kept_ = withoutRepeats(c, found.pulldown.repeats, pattern);
     else if (m.on && m.duplicates != "keep")
-        kept_ = withoutRepeats(c, found);
-    if (!m.on || ((m.fps == 0 || std::abs(m.fps - own) < 1e-3) && !changesTime(t) && !kept_)) {
+        kept_ = withoutRepeats(c, found.duplicates, pattern);
+    if (out.empty() && (m.fps == 0 || std::abs(m.fps - own) < 1e-3) && !changesTime(t) && !kept_) {
         timeBase_ = c.timeBase();
         first_ = from_;
         count_ = past_ - from_;
@@ -132,11 +187,12 @@ FrameClock::FrameClock(ClipPtr clip, const Ticket& t, const Inspection& found) :
     }
     backwards_ = m.reverse;
     // Backwards it begins with the last frame's own instant.
-    times_ = TimeMap(backwards_ ? c.secondsAt(past_ - 1) : start_, m.speed / 100, rampsFrom(m.ramps),
-                     freezesFrom(m.freezes), backwards_);
-    const bool closes = kept_ && !fields_ && m.duplicates == "remove" && m.fps == 0 && found.repeats.of;
+    const std::vector<LeftOut> parts = secondsOut(out, c);
+    times_ = TimeMap({backwards_ ? c.secondsAt(past_ - 1) : start_, m.speed / 100, rampsFrom(m.ramps), m.ease,
+                      freezesFrom(m.freezes), parts, backwards_});
+    const bool closes = kept_ && !fields_ && (film || m.duplicates == "remove") && m.fps == 0 && pattern.of;
     rate_ = frameRate(m.fps > 0 ? m.fps
-                      : closes  ? own * (1 - double(found.repeats.repeats) / found.repeats.of)
+                      : closes  ? own * (1 - double(pattern.repeats) / pattern.of)
                                 : own * (fields_ ? 2 : 1));
     between_ = m.method != "hold" && !(closes && !changesTime(t));
     if (between_) gap_ = std::min(kMostSeconds, std::max(kGapSeconds, kGapFrames * usualDuration(c)));
@@ -150,8 +206,15 @@ FrameClock::FrameClock(ClipPtr clip, const Ticket& t, const Inspection& found) :
     first_ = static_cast<std::int64_t>(std::floor(-first * rate + 1e-9));
     frames_ = first_ + std::max(count_, static_cast<std::int64_t>(std::llround(last * rate)));
     KeyMaker key("clock");
-    key.add(rate).add(m.speed).add(m.ramps).add(m.freezes).add(int(backwards_));
+    key.add(rate).add(m.speed).add(m.ramps).add(int(m.ease)).add(m.freezes).add(int(backwards_));
+    for (const LeftOut& p : parts) key.add(p.from).add(p.to);
     key_ = key;
+}
+
+std::vector<LeftOut> FrameClock::leftOut() const {
+    std::vector<LeftOut> all;
+    for (const auto& [first, past] : out_) all.push_back({clip_->secondsAt(first), clip_->secondsAt(past)});
+    return all;
 }
 
 double FrameClock::clipSeconds(double movie) const { return untouched() ? start_ + movie : times_.clipAt(movie); }
@@ -203,15 +266,28 @@ BetweenInstant FrameClock::between(std::int64_t stage) const {
         const std::int64_t i = keptAt(at);
         return {i + 1 < keptCount() && keptSeconds(i + 1) - at < at - keptSeconds(i) ? i + 1 : i, 0};
     }
-    const std::int64_t i = keptAt(at + 1e-9);
+    const std::int64_t found = keptAt(at + 1e-9), i = afterLeftOut(found);
+    if (i != found) return {i, 0}; // the very instant of a join, on the side that is gone
     // What is delivered shows nothing from behind its stretch: the next shot may begin there.
-    const bool ends = i + 1 < keptCount() && clipFrame(i + 1) >= past_ && stage >= first_ && stage - first_ < count_;
+    const bool ends =
+        i + 1 < keptCount() && ((clipFrame(i + 1) >= past_ && stage >= first_ && stage - first_ < count_) ||
+                                isJoined(clipFrame(i), clipFrame(i + 1)));
     if (ends || i + 1 >= keptCount() || at <= keptSeconds(i)) return {i, 0};
     const double a = keptSeconds(i), b = keptSeconds(i + 1), part = (at - a) / (b - a);
     if (part < kOnFrame) return {i, 0};
     if (part > 1 - kOnFrame) return {i + 1, 0};
     if (b - a > gap_) return {part < 0.5 ? i : i + 1, 0};
     return {i, part};
+}
+
+std::int64_t FrameClock::afterLeftOut(std::int64_t index) const {
+    for (const auto& [first, past] : out_)
+        while (clipFrame(index) >= first && clipFrame(index) < past && index + 1 < keptCount()) ++index;
+    return index;
+}
+
+bool FrameClock::isJoined(std::int64_t a, std::int64_t b) const {
+    return std::ranges::any_of(out_, [&](const auto& f) { return a < f.first && b >= f.first; });
 }
 
 std::int64_t FrameClock::indexOf(std::int64_t stage) const {

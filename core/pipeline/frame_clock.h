@@ -30,6 +30,8 @@ public:
     double fps() const { return double(count_) / seconds(); }
     /// Seconds of the delivered movie at which frame k begins.
     double secondsAt(std::int64_t k) const { return double(pts(k)) * av_q2d(timeBase_); }
+    /// Parts of the clip inside the stretch that are left out, on whole frames, seconds of the clip.
+    std::vector<LeftOut> leftOut() const;
     /// The second of the clip that an instant of the movie shows.
     double clipSeconds(double movie) const;
     /// The second of the movie at which an instant of the clip is first shown; outside it where it is not shown.
@@ -56,7 +58,8 @@ private:
         std::vector<std::int64_t> frames;
         std::vector<double> seconds;
     };
-    static std::shared_ptr<const Kept> withoutRepeats(const Clip&, const Inspection&);
+    static std::shared_ptr<const Kept> withoutRepeats(const Clip&, const std::vector<std::int64_t>& repeats,
+                                                      const RepeatPattern&);
     static std::shared_ptr<const Kept> everyField(const Clip&);
 
     std::int64_t indexOf(std::int64_t stage) const; ///< of what is kept, that a stage frame shows
@@ -66,7 +69,9 @@ private:
     double keptSeconds(std::int64_t index) const;
     std::int64_t keptCount() const;
     std::int64_t clipFrame(std::int64_t index) const;
-    BetweenInstant between(std::int64_t stage) const; ///< by index of what is kept
+    BetweenInstant between(std::int64_t stage) const;    ///< by index of what is kept
+    std::int64_t afterLeftOut(std::int64_t index) const; ///< of what is kept: the next one that is not left out
+    bool isJoined(std::int64_t a, std::int64_t b) const; ///< frames of the clip with something left out between
 
     ClipPtr clip_;
     AVRational rate_{0, 1}; ///< frames a second; 0: the clip's own times
@@ -78,7 +83,8 @@ private:
     double gap_ = 0;                   ///< seconds between frames from which on nothing is made between them
     double start_ = 0, end_ = 0;       ///< seconds of the clip: the stretch
     std::int64_t count_ = 0, first_ = 0, frames_ = 0;
-    std::int64_t from_ = 0, past_ = 0; ///< the clip's frames that the stretch holds: [from, past)
+    std::int64_t from_ = 0, past_ = 0;                       ///< the clip's frames that the stretch holds: [from, past)
+    std::vector<std::pair<std::int64_t, std::int64_t>> out_; ///< of those, left out: [first, past)
     AVRational timeBase_{1, 1};
     Key key_ = 0; ///< of what the movie's times come from
 };

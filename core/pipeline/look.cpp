@@ -47,7 +47,7 @@ Colours coloursOf(const Cover& c, const std::string& file) {
 std::string lookOf(const Ticket& t) {
     return cubeOf([&](const StagePtr& s) -> StagePtr {
         if (!t.finish.on) return s;
-        const StagePtr toned = coloured(s, t.finish.colour);
+        const StagePtr toned = coloured(s, t.finish.colour, curveFrom(t.finish.curve));
         return t.finish.table.empty()
                    ? toned
                    : throughTable(toned, loadLookTable(t.finish.table), t.finish.tableStrength / 100);
@@ -64,7 +64,8 @@ std::string lookLike(const Delivery& d, const std::string& like, const CancelTok
             std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(16) << 20));
         wanted = coloursOf(clip->facts().video.hdr() ? toStandardRange(source) : source, 0, clip->frameCount(), cancel);
     }
-    const StagePtr own = d.ticket.finish.on ? coloured(d.before, d.ticket.finish.colour) : d.before;
+    const StagePtr own =
+        d.ticket.finish.on ? coloured(d.before, d.ticket.finish.colour, curveFrom(d.ticket.finish.curve)) : d.before;
     return matchingCube(paletteOf(coloursOf(own, d.clock.first(), d.frames(), cancel)), paletteOf(wanted));
 }
 

@@ -1,21 +1,30 @@
 #pragma once
 
 #include "core/ticket/motion_step.h"
+#include "core/ticket/stretch_step.h"
 
 namespace ulm {
 
-/// Which instant of a clip is shown when: at one speed, at speeds that run evenly from one place set to the next (along
-/// the clip), with instants that stand still, forwards or backwards. Exact, in closed form; nothing is tabled but the
-/// places set. Times of the movie count from where `origin`, an instant of the clip, is shown.
+/// Which instant of a clip is shown when: at one speed, at speeds that run from one place set to the next, evenly along
+/// the clip or eased in time, with instants that stand still and parts that are left out, forwards or backwards. Exact,
+/// nothing is tabled but the places set. Times of the movie count from where `origin`, an instant of the clip, is
+/// shown.
 class TimeMap {
 public:
     TimeMap() = default;
-    /// speed, > 0, multiplies all others. ramps, freezes: in order of time.
-    TimeMap(double origin, double speed, const std::vector<SpeedAt>& ramps, const std::vector<FreezeAt>& freezes,
-            bool backwards);
+    struct Wish {
+        double origin = 0;
+        double speed = 1;            ///< > 0, multiplies all others
+        std::vector<SpeedAt> ramps;  ///< in order of time, like the others
+        bool eased = false;          ///< the ramps: smoothly in the movie's time
+        std::vector<FreezeAt> halts; ///< those inside of what is left out count for nothing
+        std::vector<LeftOut> without;
+        bool backwards = false;
+    };
+    explicit TimeMap(const Wish&);
     /// Of the clip, shown at `movie`.
     double clipAt(double movie) const;
-    /// Of the movie, at which an instant of the clip is first shown.
+    /// Of the movie, at which an instant of the clip is first shown; of one that is left out, where it would be.
     double movieAt(double clip) const;
 
 private:
@@ -23,9 +32,11 @@ private:
         double clip, movie, speed;
     };
     double forwards(double clip) const;
+    double takes(const Knot& from, const Knot& to, double clip) const;
+    double covers(const Knot& from, const Knot& to, double movie) const;
     std::vector<Knot> knots_{{0, 0, 1}};
     double shift_ = 0; ///< of the movie: where the origin lies
-    bool backwards_ = false;
+    bool eased_ = false, backwards_ = false;
 };
 
 } // namespace ulm

@@ -66,12 +66,13 @@ void makeSheet(const ProofJob& job, const std::string& path, const CancelToken& 
     std::vector<WatchPlace> places = job.places;
     if (places.empty()) {
         const std::int64_t middle = pair.beforeFrame(pair.result->frameCount() / 2);
-        const Rect window = pair.delivery->window(middle).grown(-16);
+        std::vector<Rect> windows = pair.delivery->windows(middle);
+        for (Rect& w : windows) w = w.grown(-16);
         // What lies outside the delivered stretch cannot be shown.
         Inspection shown = was;
         const std::int64_t first = pair.sourceFrame(0), last = pair.sourceFrame(pair.result->frameCount() - 1);
         std::erase_if(shown.candidates, [&](const WatchPlace& p) { return p.frame < first || p.frame > last; });
-        places = choosePlaces(shown, window, int(1.2 * kCrop / pair.delivery->planAt(middle).scale()));
+        places = choosePlaces(shown, windows, int(1.2 * kCrop / pair.delivery->planAt(middle).scale()));
     }
     if (places.size() > 4) places.resize(4);
 

@@ -46,6 +46,8 @@ std::string told(const StepView& v) {
     more("stair-steps", c.stairs, r.stairs, kMostStairs);
     more("banding", c.banding, r.banding, kMostBanding);
     if (c.keepOriginal > 0) s += ", " + shortNumber(c.keepOriginal, 0) + " % of the original kept";
+    if (c.method == "auto" && c.on && v.found.complete)
+        s += cleansByNetwork(v.ticket, v.found) ? "; by a network" : "; by filters";
     return s + ".";
 }
 
@@ -74,8 +76,8 @@ StagePtr cleanedStage(StagePtr source, const Ticket& t, const Inspection& found,
     const CleanValues c = cleanValues(t, found);
     StagePtr s = source;
     if (t.clean.texture > 0) s = raiseTexture(s, t.clean.texture / 100, r.noise);
-    if (!enlarging || !cleansByNetwork(t)) {
-        const StagePtr learned = cleansByNetwork(t) ? cleanedByNetwork(s, source, t, found) : nullptr;
+    if (!enlarging || !cleansByNetwork(t, found)) {
+        const StagePtr learned = cleansByNetwork(t, found) ? cleanedByNetwork(s, source, t, found) : nullptr;
         if (learned) {
             s = learned;
         } else {
@@ -95,12 +97,14 @@ StepPart cleanPart() {
     p.step = "clean";
     p.keys = {
         switchKey("clean.on", OF_TICKET(clean.on)),
-        choiceKey("clean.method", {{"learned", "Network"}, {"learned-quick", "Quick net"}, {"classic", "Filters"}},
+        choiceKey("clean.method",
+                  {{"auto", "Found"}, {"learned", "Network"}, {"learned-quick", "Quick net"}, {"classic", "Filters"}},
                   OF_TICKET(clean.method))
             .called("Done by")
-            .does(
-                "Who takes blocks and noise away. Network: a trained network that also looks at the frames before and "
-                "after. Quick net: a smaller one. Filters: without any network."),
+            .does("Who takes blocks and noise away. Found: a network where hard compression is the fault (a quick one "
+                  "beyond "
+                  "1280×720), filters along movement where it is noise. Network: a trained network that also looks at "
+                  "the frames before and after. Quick net: a smaller one. Filters: without any network."),
         quantityKey("clean.blocks", kMostBlocks, OF_TICKET(clean.blocks))
             .called("Blocks")
             .does("Evens out what strong compression leaves: squares, smears, mosquitos beside edges. Tenths of an "
@@ -152,10 +156,10 @@ StepPart cleanPart() {
                 "Without it: from each frame alone, faster and less thorough.")
             .actsIf(
                 [](const Ticket& t) {
-                    return t.clean.method == "classic" || t.clean.chroma.from != From::Fixed ||
+                    return !t.clean.method.starts_with("learned") || t.clean.chroma.from != From::Fixed ||
                            t.clean.chroma.value > 0;
                 },
-                "where filters clean (clean.method=classic), or take colour noise away")
+                "where filters clean (clean.method is auto or classic), or take colour noise away")
             .onlyWhereItActs(),
         flagKey("clean.faces", OF_TICKET(clean.gentleFaces))
             .called("Gentler on faces")
@@ -164,12 +168,12 @@ StepPart cleanPart() {
     p.build = [](Building& b) {
         b.cleaned = cleanedStage(b.source, b.ticket, b.found, false);
         b.picture = b.enlarging() ? cleanedStage(b.source, b.ticket, b.found, true) : b.cleaned;
-        if (cleansByNetwork(b.ticket) && !hasNetwork(b.ticket, b.found, 1))
+        if (cleansByNetwork(b.ticket, b.found) && !hasNetwork(b.ticket, b.found, 1))
             b.tell("the network for cleaning is missing; the classic way stands in");
     };
     p.needsReadings = [](const Ticket& t) {
         const auto& c = t.clean;
-        return c.on && (cleansByNetwork(t) || follows(c.blocks) || follows(c.noise) || follows(c.chroma) ||
+        return c.on && (c.method != "classic" || follows(c.blocks) || follows(c.noise) || follows(c.chroma) ||
                         follows(c.ringing) || follows(c.stairs) || follows(c.banding));
     };
     p.scale = scale;

@@ -11,7 +11,9 @@
 namespace ulm {
 namespace {
 
-Fill fillFrom(const std::string& name) { return name == "pad" ? Fill::Pad : name == "blur" ? Fill::Blur : Fill::Crop; }
+Fill fillFrom(const std::string& name) {
+    return name == "split" ? Fill::Split : name == "pad" ? Fill::Pad : name == "blur" ? Fill::Blur : Fill::Crop;
+}
 
 // The window of the plan, in the stored pixels of what is framed (they differ by sample aspect, and by enlarging).
 ScaleWindow storedWindow(const FramingPlan& p, const Pose& pose, const PictureFormat& stored) {
@@ -41,6 +43,12 @@ PictureFormat deliveredFormat(const PictureFormat& source) {
 
 bool ownShape(const Ticket& t) { return t.frame.aspect.w == 0; }
 
+// Neither another shape nor another part of the picture.
+bool keepsShape(const Ticket& t) {
+    const bool closer = (t.frame.fill == "crop" && t.frame.zoom > 1) || t.frame.fill == "split";
+    return ownShape(t) && !t.frame.size && !closer;
+}
+
 // "turned by 90°, mirrored": what is done to the clip before it is framed; empty where nothing is.
 std::string heldTold(const Ticket& t, const VideoFacts& v) {
     const Ticket::Frame& f = t.frame;
@@ -63,13 +71,18 @@ std::string told(const StepView& v) {
     const Ticket::Frame& f = v.ticket.frame;
     if (!f.on) return "Shape kept.";
     const std::string held = heldTold(v.ticket, v.facts.video), first = held.empty() ? "" : capitalised(held) + "; ";
-    if (ownShape(v.ticket) && !f.size) return held.empty() ? "Shape kept." : capitalised(held) + ".";
-    const std::string shape = first + (ownShape(v.ticket) ? sizeText(*f.size) : aspectText(f.aspect));
+    if (keepsShape(v.ticket)) return held.empty() ? "Shape kept." : capitalised(held) + ".";
+    const std::string shape = first + (!ownShape(v.ticket) ? aspectText(f.aspect)
+                                       : f.size            ? sizeText(*f.size)
+                                                : std::string(first.empty() ? "The" : "the") + " clip's shape");
     if (f.fill == "pad") return shape + " with black beside the picture.";
     if (f.fill == "blur") return shape + " on a blurred copy of the picture.";
-    const std::string how = f.follow == "subject"  ? " by cropping, following the subject"
-                            : f.follow == "steady" ? " by cropping, on the subject of each shot"
-                                                   : " by cropping";
+    if (f.fill == "split") return shape + " from two places, one above the other.";
+    const std::string closer = f.zoom > 1 ? ", " + shortNumber(f.zoom, 2) + " times closer" : "",
+                      how = (f.follow == "subject"  ? " by cropping, following the subject"
+                             : f.follow == "steady" ? " by cropping, on the subject of each shot"
+                                                    : " by cropping") +
+                            closer;
     if (!v.plan) return shape + how + ".";
     return shape + how + "; " + std::to_string(std::lround(100 * keptShare(*v.plan, poseOf(v.ticket, v.facts.video)))) +
            " % of the picture stays.";
@@ -80,7 +93,8 @@ bool shapes(const Ticket& t) {
 }
 
 bool crops(const Ticket& t) { return t.frame.fill == "crop"; }
-bool isPlaced(const Ticket& t) { return crops(t) && t.frame.follow == "place"; }
+bool splits(const Ticket& t) { return t.frame.fill == "split"; }
+bool isPlaced(const Ticket& t) { return splits(t) || (crops(t) && t.frame.follow == "place"); }
 
 constexpr std::size_t kMostPins = 1000;
 
@@ -122,6 +136,13 @@ std::string readPins(const std::string& text, std::vector<FramePin>& pins) {
     return "";
 }
 
+TicketKey lowerKey(const char* path, double least, double most, std::function<double&(Ticket&)> of) {
+    return numberKey(path, least, most, std::move(of))
+        .does("The same of a split's lower place.")
+        .actsIf(splits, "where frame.fill=split")
+        .onlyWhereItActs();
+}
+
 } // namespace
 
 std::string partWrong(const std::string& text) {
@@ -145,7 +166,8 @@ Pose poseOf(const Ticket& t, const VideoFacts& v) {
 }
 
 double keptShare(const FramingPlan& p, const Pose& pose) {
-    return p.srcW * p.srcH / (double(pose.width) * pose.height);
+    const double all = double(pose.width) * pose.height;
+    return std::min(1.0, (p.srcW * p.srcH + p.lowW * p.lowH) / all);
 }
 
 FramingPlan framingOf(const Ticket& t, const VideoFacts& v) {
@@ -155,12 +177,14 @@ FramingPlan framingOf(const Ticket& t, const VideoFacts& v) {
         w.scale = t.enlarge.scale;
         w.size = t.enlarge.size;
     }
-    w.frame = t.frame.on && (!ownShape(t) || t.frame.size);
+    w.frame = t.frame.on && !keepsShape(t);
     w.aspect = ownShape(t) ? pose.size() : t.frame.aspect;
     w.delivered = t.frame.size;
     w.fill = fillFrom(t.frame.fill);
-    w.positionX = t.frame.on ? t.frame.x : t.enlarge.x;
-    w.positionY = t.frame.on ? t.frame.y : t.enlarge.y;
+    w.place = t.frame.on ? FramingWish::Place{t.frame.x, t.frame.y, w.frame ? t.frame.zoom : 1}
+                         : FramingWish::Place{t.enlarge.x, t.enlarge.y, 1};
+    w.lower = {t.frame.lower.x, t.frame.lower.y, t.frame.lower.zoom};
+    w.split = t.frame.split / 100;
     return planFraming(pose.size(), w);
 }
 
@@ -168,6 +192,12 @@ StagePtr framed(StagePtr in, StagePtr source, const FramingPath& path, const Pos
     const FramingPlan& plan = path.still;
     const PictureFormat f = deliveredFormat(source->format());
     if (!pose.cutsOnly()) in = posed(in, pose);
+    if (plan.fill == Fill::Split) {
+        const auto part = [&](const FramingPlan& p) {
+            return std::make_shared<ResampleStage>(in, storedWindow(p, pose, in->format()), kernel, f);
+        };
+        return stacked(part(plan), part(plan.lower()));
+    }
     const ScaleWindow w = storedWindow(plan, pose, in->format());
     const bool same = !path.at && w.x == 0 && w.y == 0 && w.w == in->format().width && w.h == in->format().height &&
                       w.width == in->format().width && w.height == in->format().height;
@@ -237,8 +267,12 @@ FramingPlan planAt(const FramingPlan& plan, const FollowedPath& path, Size held,
     return p;
 }
 
-void placeCrop(Ticket& t, const FramingPlan& plan, const Pose& pose, double seconds, double x, double y) {
+void placeCrop(Ticket& t, const FramingPlan& plan, const Pose& pose, double seconds, double x, double y, bool lower) {
     x = std::clamp(x, 0.0, 1.0), y = std::clamp(y, 0.0, 1.0);
+    if (lower) {
+        t.frame.lower.x = x, t.frame.lower.y = y;
+        return;
+    }
     if (!followsSubject(t)) {
         t.frame.x = x, t.frame.y = y;
         return;
@@ -307,23 +341,45 @@ StepPart framePart() {
             .called("Exact size")
             .does("The delivered size in pixels; its shape wins over frame.aspect.")
             .hidden(),
-        choiceKey("frame.fill", {{"crop", "Crop"}, {"pad", "Black"}, {"blur", "Blur"}}, OF_TICKET(frame.fill))
+        choiceKey("frame.fill", {{"crop", "Crop"}, {"split", "Split"}, {"pad", "Black"}, {"blur", "Blur"}},
+                  OF_TICKET(frame.fill))
             .called("Fill by")
-            .does("Crop: the picture fills the shape and loses its sides. Black, Blur: all of it stays, with black or "
-                  "a blurred copy around it."),
+            .does("Crop: the picture fills the shape and loses its sides. Split: two places of it, one above the "
+                  "other, for two people or a game and its player. Black, Blur: all of it stays, with black or a "
+                  "blurred copy around it."),
+        numberKey("frame.zoom", 1, 8, OF_TICKET(frame.zoom))
+            .called("Closer", "×")
+            .does("How much closer the crop comes; of a split its upper place. The wheel over the little picture does "
+                  "it too.",
+                  "the picture gets soft: it has that many fewer pixels to show.")
+            .slides(1, 4)
+            .by(0.05, 2)
+            .actsIf([](const Ticket& t) { return crops(t) || splits(t); }, "where frame.fill is crop or split")
+            .onlyWhereItActs(),
         numberKey("frame.x", 0, 1, OF_TICKET(frame.x))
             .called("Crop across")
-            .does("Where the crop sits from left (0) to right (1). The picture can be dragged too, with Shift.",
+            .does("Where the crop, or the upper place of a split, sits from left (0) to right (1). The picture can be "
+                  "dragged too, with Shift.",
                   "the subject leaves the frame.")
             .by(0.01, 2)
-            .actsIf(isPlaced, "where frame.fill=crop and frame.follow=place")
+            .actsIf(isPlaced, "where frame.fill=split, or crop with frame.follow=place")
             .onlyWhereItActs(),
         numberKey("frame.y", 0, 1, OF_TICKET(frame.y))
             .called("Crop down")
             .does("Where the crop sits from top (0) to bottom (1).", "the subject leaves the frame.")
             .by(0.01, 2)
-            .actsIf(isPlaced, "where frame.fill=crop and frame.follow=place")
+            .actsIf(isPlaced, "where frame.fill=split, or crop with frame.follow=place")
             .onlyWhereItActs(),
+        lowerKey("frame.lower_x", 0, 1, OF_TICKET(frame.lower.x)).called("Lower across").by(0.01, 2),
+        lowerKey("frame.lower_y", 0, 1, OF_TICKET(frame.lower.y)).called("Lower down").by(0.01, 2),
+        lowerKey("frame.lower_zoom", 1, 8, OF_TICKET(frame.lower.zoom))
+            .called("Lower closer", "×")
+            .slides(1, 4)
+            .by(0.05, 2),
+        lowerKey("frame.split", 20, 80, OF_TICKET(frame.split))
+            .called("Upper takes", "%")
+            .does("How much of the height the upper place takes.")
+            .by(1, 0),
         choiceKey("frame.follow", {{"place", "Place set"}, {"steady", "Each shot"}, {"subject", "Follow"}},
                   OF_TICKET(frame.follow))
             .called("Crop by")

@@ -48,8 +48,9 @@ FollowedPathPtr followedPath(const Ticket&, const Inspection&, const FramingPlan
 FramingPlan planAt(const FramingPlan&, const FollowedPath&, Size held, double instant);
 
 /// What dragging the crop sets at an instant of the clip: x and y, or, where the crop follows, a pin; one that is
-/// nearer than a twentieth of a second is replaced. place: where the crop sits in what is left over, [0, 1].
-void placeCrop(Ticket&, const FramingPlan&, const Pose&, double seconds, double x, double y);
+/// nearer than a twentieth of a second is replaced. x, y: where the crop, or a split's lower place (then `plan` is that
+/// place's), sits in what is left over, [0, 1].
+void placeCrop(Ticket&, const FramingPlan&, const Pose&, double seconds, double x, double y, bool lower = false);
 
 /// Pins along a pursuit, as few as keep within 1.5 % of the picture of it, in place of those that it runs past; the
 /// crop follows from then on. `secondsAt`: of a frame of the clip.

@@ -39,6 +39,7 @@ std::string told(const StepView& v) {
     for (const Said& s : kSaid)
         if (const double by = f.colour.*s.value; by != 0)
             add(std::string(s.name) + " " + signedNumber(by, s.decimals) + s.unit);
+    if (!f.curve.empty()) add("a curve");
     if (!f.table.empty())
         add("table " + f.table.substr(f.table.find_last_of('/') + 1) +
             (f.tableStrength < 100 ? " at " + shortNumber(f.tableStrength, 0) + " %" : ""));
@@ -48,7 +49,7 @@ std::string told(const StepView& v) {
 void lit(Building& b) {
     const auto& f = b.ticket.finish;
     if (!f.on) return;
-    b.picture = coloured(b.picture, f.colour);
+    b.picture = coloured(b.picture, f.colour, curveFrom(f.curve));
     if (!f.table.empty()) b.picture = throughTable(b.picture, loadLookTable(f.table), f.tableStrength / 100);
 }
 
@@ -94,6 +95,11 @@ StepPart lightPart() {
         numberKey("finish.light.lightness", -100, 100, OF_TICKET(finish.colour.lightness))
             .called("Lightness")
             .does("Lifts or lowers the middle tones.", "a washed-out or heavy picture."),
+        textKey("finish.light.curve", "TONE:TONE …", curveWrong, OF_TICKET(finish.curve))
+            .called("Curve")
+            .does("A free tone curve through places: tones in percent and what becomes of them, such as 0:0 25:20 "
+                  "100:100.",
+                  "bands where it is steep, patches where it is flat."),
         numberKey("finish.colour.warmth", -100, 100, OF_TICKET(finish.colour.warmth))
             .called("Warmth")
             .under("Colour")

@@ -84,7 +84,9 @@ std::vector<std::int64_t> keptCuts(const std::vector<std::int64_t>& cuts, const 
 
 double wantedRate(const StepView& v) {
     if (v.ticket.motion.fps > 0) return v.ticket.motion.fps;
-    return v.facts.video.fps * (takesFields(v.ticket, v.found, v.facts.video) ? 2 : 1);
+    return v.facts.video.fps * (takesFields(v.ticket, v.found, v.facts.video)      ? 2
+                                : undoesPulldown(v.ticket, v.found, v.facts.video) ? 0.8
+                                                                                   : 1);
 }
 
 std::string rateWords(const StepView& v) {
@@ -95,28 +97,31 @@ std::string rateWords(const StepView& v) {
 
 std::string told(const StepView& v) {
     const Ticket::Motion& m = v.ticket.motion;
+    const bool film = undoesPulldown(v.ticket, v.found, v.facts.video);
     const double own = v.facts.video.fps, fps = wantedRate(v);
     if (!m.on) return shortNumber(own, 2) + " frames a second, as filmed.";
     const std::size_t repeats = v.found.duplicates.size();
-    const bool closes = m.duplicates == "remove" && m.fps == 0 && v.found.repeats.of && repeats;
+    const bool closes = !film && m.duplicates == "remove" && m.fps == 0 && v.found.repeats.of && repeats;
     const std::size_t freezes = freezesFrom(m.freezes).size();
     std::string s = rateWords(v);
     if (deinterlaces(v.ticket, v.found, v.facts.video)) s = "Deinterlaced, " + s;
     if (deinterlaces(v.ticket, v.found, v.facts.video) && m.deinterlace == "fields") s += " from its fields";
+    if (film) s = "Pulldown undone, " + s;
     if (m.stabilise > 0) s += ", steadied by " + shortNumber(m.stabilise, 0) + " %";
     if (m.reverse) s += ", backwards";
     if (m.speed != 100) s += ", at " + shortNumber(m.speed, 1) + " % of its speed";
     if (!m.ramps.empty()) s += ", speed set at " + std::to_string(rampsFrom(m.ramps).size()) + " places";
     if (freezes) s += freezes == 1 ? ", one halt" : ", " + std::to_string(freezes) + " halts";
-    if (m.duplicates != "keep" && repeats)
+    if (!film && m.duplicates != "keep" && repeats)
         s += ", " + std::to_string(repeats) + (repeats == 1 ? " repeat " : " repeats ") +
              (closes                  ? "taken out"
               : makesFrames(v.ticket) ? "replaced"
                                       : "left out");
     // Every frame that is asked for is there: as long as it is neither slowed nor turned into more.
-    const double ratio = own * (takesFields(v.ticket, v.found, v.facts.video) ? 2 : 1) * m.speed / 100 / fps;
+    const double ratio =
+        own * (film ? 0.8 : 1) * (takesFields(v.ticket, v.found, v.facts.video) ? 2 : 1) * m.speed / 100 / fps;
     const bool there = std::abs(ratio - std::round(ratio)) < 1e-3 && std::round(ratio) >= 1;
-    if (there && m.ramps.empty() && (m.duplicates == "keep" || !repeats || closes))
+    if (there && m.ramps.empty() && (film || m.duplicates == "keep" || !repeats || closes))
         return s + (std::round(ratio) > 1 ? ", by leaving frames out." : ".");
     if (m.method == "hold") return s + ", by repeating or leaving out frames.";
     return s + ", in-betweens " + m.method + ".";
@@ -133,6 +138,13 @@ std::vector<SpeedAt> rampsFrom(const std::string& text) {
     std::vector<SpeedAt> all;
     readRamps(text, all);
     return all;
+}
+
+std::string rampsText(const std::vector<SpeedAt>& all) {
+    std::string text;
+    for (const SpeedAt& s : all)
+        text += (text.empty() ? "" : " ") + shortNumber(s.seconds, 3) + ":" + shortNumber(100 * s.speed, 0);
+    return text;
 }
 
 std::string freezesWrong(const std::string& text) {
@@ -153,12 +165,18 @@ bool changesTime(const Ticket& t) {
 
 bool deinterlaces(const Ticket& t, const Inspection& found, const VideoFacts& v) {
     const auto& m = t.motion;
-    if (!m.on || m.deinterlace == "off" || !v.upright()) return false;
+    if (!m.on || m.deinterlace == "off" || m.deinterlace == "film" || !v.upright()) return false;
+    if (undoesPulldown(t, found, v)) return false;
     return m.deinterlace == "frame" || found.fieldOrder != "progressive" || (v.interlaced && !found.complete);
 }
 
 bool takesFields(const Ticket& t, const Inspection& found, const VideoFacts& v) {
     return t.motion.deinterlace == "fields" && deinterlaces(t, found, v);
+}
+
+bool undoesPulldown(const Ticket& t, const Inspection& found, const VideoFacts& v) {
+    const auto& m = t.motion;
+    return m.on && v.upright() && (m.deinterlace == "auto" || m.deinterlace == "film") && found.pulldown.any();
 }
 
 StagePtr Building::onClock(StagePtr s) const {
@@ -189,13 +207,16 @@ StepPart motionPart() {
             .does("Frames that repeat the one before. Replace: by pictures in between, or by none where the rate "
                   "needs none. Take out: where they come in a steady pattern the clip gets the rate it was "
                   "filmed at (30 with every fifth repeated becomes 24); elsewhere they are replaced."),
-        choiceKey("motion.deinterlace", {{"auto", "Found"}, {"off", "Off"}, {"frame", "Always"}, {"fields", "Fields"}},
+        choiceKey("motion.deinterlace",
+                  {{"auto", "Found"}, {"off", "Off"}, {"frame", "Always"}, {"fields", "Fields"}, {"film", "Film"}},
                   OF_TICKET(motion.deinterlace))
             .called("Deinterlace")
             .does(
                 "Makes whole pictures of frames that hold two fields, before everything else: no combs on what "
                 "moves. Found: if the clip is marked so or combs were found. Fields: a picture of each field, so that "
-                "25 frames of two fields become 50 that move as filmed.",
+                "25 frames of two fields become 50 that move as filmed. Film: fields are only put together as they "
+                "were "
+                "filmed (pulldown undone, 29.97 become 23.98); Found does so too where it is found.",
                 "on a clip without fields fine lines soften."),
         numberKey("motion.stabilise", 0, 100, OF_TICKET(motion.stabilise))
             .called("Steady", "%")
@@ -215,6 +236,10 @@ StepPart motionPart() {
             .called("Speeds at")
             .does("Speeds at instants of the clip, such as 0:100 1.2:30 2:100; between them it changes evenly. They "
                   "multiply Speed."),
+        flagKey("motion.ease", OF_TICKET(motion.ease))
+            .called("Eased")
+            .does("The speed eases out of one place set and into the next, instead of changing evenly between them.")
+            .actsIf([](const Ticket& t) { return !t.motion.ramps.empty(); }, "where motion.ramps is set"),
         textKey("motion.freezes", "SECONDS:LENGTH …", freezesWrong, OF_TICKET(motion.freezes))
             .called("Halts at")
             .does("Instants of the clip that stand still for so many seconds, such as 1.5:0.8. The sound is left "

@@ -14,6 +14,8 @@ struct SpeedAt {
 /// changes evenly. At most 100. What is wrong with such a text, or nothing; rampsFrom() reads one that is right.
 std::string rampsWrong(const std::string& text);
 std::vector<SpeedAt> rampsFrom(const std::string& text);
+/// The text of these, to a millisecond and a percent.
+std::string rampsText(const std::vector<SpeedAt>&);
 
 /// An instant of the clip that stands still for so long, seconds.
 struct FreezeAt {

@@ -16,7 +16,9 @@ namespace {
 
 // From here on a network trained on hard clips does better than the general one (docs/networks.md).
 constexpr double kRoughCompression = 45;
-constexpr double kNoisy = 5; // from here on the yield tells nothing: shrinking averages noise away
+constexpr double kCompressed = 60;       // from here on a network makes more of it than filters do
+constexpr int kMostForFull = 1280 * 720; // pixels up to which the full network is worth its time
+constexpr double kNoisy = 5;             // from here on the yield tells nothing: shrinking averages noise away
 constexpr double kTakenByFilters = 0.5;
 constexpr double kCrisp = 70, kCrispRough = 45, kDelicate = 0.7;
 // What a network's whole steps leave to scaling; next to nothing where more pixels than delivered are asked for.
@@ -73,7 +75,7 @@ DamageLevels damageLevels(const Ticket& t, const Inspection& found) {
     const DamageLevels estimate{r.compression / 100, std::max(openNoise(r) / kNoiseOfLevel, hidden)};
     if (!t.clean.on) return estimate;
     // Where filters act, they have taken the noise and much of the blocks before a network sees the picture.
-    if (!cleansByNetwork(t))
+    if (!cleansByNetwork(t, found))
         return {estimate.compression * (1 - kTakenByFilters * std::clamp((r.blocking - 1) / 2, 0.0, 1.0)),
                 r.noise >= 0.8 ? 0 : estimate.noise};
     return {level(estimate.compression, t.clean.blocks, r.blocking, kMostBlocks, 50),
@@ -114,13 +116,16 @@ double enlargeCrisp(const Ticket& t, const Inspection& found) {
     return enlargesCrisp(t, found) ? t.enlarge.crisp.resolve(measuredCrisp(t, found), 0, 100) : 0;
 }
 
-bool cleansByNetwork(const Ticket& t) { return t.clean.on && t.clean.method.starts_with("learned"); }
+bool cleansByNetwork(const Ticket& t, const Inspection& found) {
+    if (!t.clean.on || t.clean.method != "auto") return t.clean.on && t.clean.method.starts_with("learned");
+    return found.readings.compression >= kCompressed;
+}
 bool enlargesByNetwork(const Ticket& t) {
     return t.enlarge.on && (t.enlarge.method.starts_with("learned") || t.enlarge.method.ends_with(".onnx"));
 }
 
 Ticket withoutNetworks(Ticket t) {
-    if (cleansByNetwork(t)) t.clean.method = "classic";
+    if (t.clean.on) t.clean.method = "classic";
     if (enlargesByNetwork(t)) t.enlarge.method = "lanczos";
     return t;
 }
@@ -129,7 +134,9 @@ StagePtr cleanedByNetwork(StagePtr input, StagePtr guide, const Ticket& t, const
     const Readings& r = found.readings;
     const DamageLevels levels = damageLevels(t, found);
     if (levels.compression < 0.01 && levels.noise < 0.01) return input;
-    const auto net = shipped(t, found, 1, t.clean.method == "learned");
+    const PictureFormat& f = input->format();
+    const bool full = t.clean.method == "learned" || (t.clean.method == "auto" && f.width * f.height <= kMostForFull);
+    const auto net = shipped(t, found, 1, full);
     if (!net) return nullptr;
     // A network that is told of little damage does next to nothing: it is told of what there is, and mixed in by the
     // share that the person wants of it.

@@ -42,7 +42,9 @@ bool enlargesCrisp(const Ticket&, const Inspection&);
 /// The crispness used, %, [0, 100]; 0 where there is no crisp network for it.
 double enlargeCrisp(const Ticket&, const Inspection&);
 
-bool cleansByNetwork(const Ticket&);
+/// Whether a network takes blocks and noise away. Where the ticket leaves it open, by what was found: of what
+/// compression left a network makes more than filters do, of plain noise it makes less (docs/clean.md).
+bool cleansByNetwork(const Ticket&, const Inspection&);
 bool enlargesByNetwork(const Ticket&);
 
 /// The ticket with filters in the networks' place: what forecasts of sizes are made with, for they come near enough,

@@ -24,6 +24,8 @@ bool stretched(const Ticket& t) { return changesTime(t); }
 
 bool fades(const Ticket& t) { return t.finish.on && (t.finish.fade.in > 0 || t.finish.fade.out > 0); }
 
+bool joined(const Ticket& t) { return !t.stretch.without.empty(); }
+
 // Nothing that runs backwards or halts has a sound that goes with it.
 bool silenced(const Ticket& t) { return t.motion.on && (t.motion.reverse || !t.motion.freezes.empty()); }
 
@@ -34,7 +36,7 @@ bool wanted(const Ticket& t) { return t.sound.on && t.sound.mode != "drop"; }
 SoundPlan soundPlan(const Ticket& t, const AudioFacts& a) {
     const AVCodecDescriptor* codec = avcodec_descriptor_get_by_name(a.codec.c_str());
     if (!wanted(t) || silenced(t) || !codec) return {};
-    if (t.sound.mode == "keep" && !a.changes && !stretched(t) && !fades(t) && mp4Carries(codec->id))
+    if (t.sound.mode == "keep" && !a.changes && !stretched(t) && !fades(t) && !joined(t) && mp4Carries(codec->id))
         return {SoundWay::Copied};
     if (!avcodec_find_decoder(codec->id)) return {};
     return {SoundWay::Encoded, a.changes ? 2 : std::clamp(a.channels, 1, 2)};
@@ -58,6 +60,7 @@ std::vector<std::string> soundRemarks(const Ticket& t, const MediaFacts& facts) 
             if (t.sound.mode == "keep")
                 tell(stretched(t) ? "its sound is made as fast as the pictures, at its own pitch, and encoded as AAC"
                      : fades(t)   ? "its sound fades with the picture and is encoded as AAC"
+                     : joined(t)  ? "its sound is joined as the pictures are, and encoded as AAC"
                      : a.changes  ? "its sound changes its rate or channels on the way: it is encoded as AAC"
                                   : "MP4 does not carry " + a.codec + " sound: it is encoded as AAC");
             if (a.channels > 2)

@@ -105,6 +105,8 @@ const TicketKey* findKey(const std::string& path);
 bool deinterlaces(const Ticket&, const Inspection&, const VideoFacts&);
 /// Whether it makes a picture of each field.
 bool takesFields(const Ticket&, const Inspection&, const VideoFacts&);
+/// Film that was spread over fields is put together again, and what then comes twice taken out.
+bool undoesPulldown(const Ticket&, const Inspection&, const VideoFacts&);
 /// Whether Finish brings the clip to standard range.
 bool standardises(const Ticket&, const VideoFacts&);
 /// The sentence of a step: what it will do to the clip.

@@ -1,7 +1,61 @@
+#include "core/ticket/stretch_step.h"
+
 #include "core/base/words.h"
 #include "core/ticket/step.h"
 
+#include <algorithm>
+#include <sstream>
+
 namespace ulm {
+namespace {
+
+constexpr std::size_t kMostParts = 100;
+constexpr double kTouch = 1e-3;
+
+// The parts, or what is wrong with them.
+std::string readLeftOut(const std::string& text, std::vector<LeftOut>& parts) {
+    std::istringstream words(text);
+    for (std::string word; words >> word;) {
+        const auto dash = word.find('-');
+        const auto from = parseTime(word.substr(0, dash)),
+                   to = dash == word.npos ? std::nullopt : parseTime(word.substr(dash + 1));
+        if (!from || !to || *from < 0 || *to > 1e6) return "must be FROM-TO …, such as 3.2-4.5 0:07-0:08.1";
+        if (*to <= *from) return "must have parts that end later than they begin";
+        if (!parts.empty() && *from <= parts.back().to) return "must have parts in order of time that do not touch";
+        if (parts.size() == kMostParts) return "must not have more than 100 parts";
+        parts.push_back({*from, *to});
+    }
+    return "";
+}
+
+} // namespace
+
+std::string leftOutWrong(const std::string& text) {
+    std::vector<LeftOut> parts;
+    return readLeftOut(text, parts);
+}
+
+std::vector<LeftOut> leftOutFrom(const std::string& text) {
+    std::vector<LeftOut> parts;
+    readLeftOut(text, parts);
+    return parts;
+}
+
+std::string leftOutText(std::vector<LeftOut> parts) {
+    std::erase_if(parts, [](const LeftOut& p) { return p.to - p.from < kTouch; });
+    std::ranges::sort(parts, {}, &LeftOut::from);
+    std::vector<LeftOut> apart;
+    for (const LeftOut& p : parts)
+        if (!apart.empty() && p.from <= apart.back().to + kTouch)
+            apart.back().to = std::max(apart.back().to, p.to);
+        else
+            apart.push_back(p);
+    if (apart.size() > kMostParts) apart.resize(kMostParts);
+    std::string all;
+    for (const LeftOut& p : apart)
+        all += (all.empty() ? "" : " ") + shortNumber(p.from, 3) + "-" + shortNumber(p.to, 3);
+    return all;
+}
 
 StepPart stretchPart() {
     StepPart p;
@@ -16,6 +70,11 @@ StepPart stretchPart() {
                   .called("To", "s")
                   .does("Where it ends; later than stretch.from.")
                   .by(0.01, 3)
+                  .hidden(),
+              textKey("stretch.without", "FROM-TO …", leftOutWrong, OF_TICKET(stretch.without))
+                  .called("Without")
+                  .does("Parts of the clip that are left out, such as 3.2-4.5 0:07-0:08.1; what remains is joined, its "
+                        "sound without a click.")
                   .hidden()};
     for (TicketKey& k : p.keys) // a time may be written as people write it
         if (k.kind == TicketKey::Kind::Number)
@@ -24,9 +83,12 @@ StepPart stretchPart() {
                 return seconds ? nlohmann::json(*seconds) : plain(text);
             };
     p.told = [](const StepView& v) -> std::string {
-        if (!v.ticket.stretch.on) return "The whole clip.";
-        return shortNumber(v.ticket.stretch.from, 2) + " s to " + shortNumber(v.ticket.stretch.to, 2) +
-               " s of the clip.";
+        const Ticket::Stretch& s = v.ticket.stretch;
+        const std::size_t parts = leftOutFrom(s.without).size();
+        return (s.on ? shortNumber(s.from, 2) + " s to " + shortNumber(s.to, 2) + " s of the clip" : "The whole clip") +
+               (parts == 0   ? "."
+                : parts == 1 ? ", without one part."
+                             : ", without " + std::to_string(parts) + " parts.");
     };
     return p;
 }

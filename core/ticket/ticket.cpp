@@ -212,7 +212,8 @@ void setByKey(Ticket& t, const std::string& key, const std::string& value) {
     }
     if (const std::string wrong = k->set(t, k->parse(value)); !wrong.empty())
         throw Error(Fault::Usage, "", key + "=" + value + ": " + wrong, "");
-    if (key != step + ".on") setByKey(t, step + ".on", "true");
+    const bool needsNone = key == "stretch.without"; // parts are left out of the whole clip too
+    if (key != step + ".on" && !needsNone) setByKey(t, step + ".on", "true");
     if (key == "enlarge.scale") t.enlarge.size.reset();
     if (key == "frame.aspect") t.frame.size.reset();
     // Naming a rate's number means wanting that kind of rate.

@@ -29,13 +29,14 @@ struct Ticket {
     struct Stretch {
         bool on = false;
         double from = 0, to = 0; ///< seconds from the first frame; to > from where on
+        std::string without;     ///< parts of the clip that are left out, see leftOutFrom()
         bool operator==(const Stretch&) const = default;
     } stretch;
     struct Clean {
         bool on = false;
-        std::string method = "classic"; ///< who removes blocks and noise: learned, learned-quick, classic
-        Quantity blocks, noise;         ///< see docs/ticket.md for units
-        Quantity chroma;                ///< colour noise
+        std::string method = "auto"; ///< who removes blocks and noise: auto, learned, learned-quick, classic
+        Quantity blocks, noise;      ///< see docs/ticket.md for units
+        Quantity chroma;             ///< colour noise
         Quantity ringing{From::Fixed, 0, 0}, stairs{From::Fixed, 0, 0}, banding{From::Fixed, 0, 0};
         bool temporal = true;    ///< noise is averaged along movement too
         double texture = 0;      ///< percent by which fine texture is raised beforehand, [0, 100]
@@ -65,6 +66,7 @@ struct Ticket {
         std::string deinterlace = "auto"; ///< fields made into whole pictures: auto, off, frame, fields
         double seconds = 0;               ///< so long is the delivered movie to be, [0, 3600]; 0: as speed makes it
         std::string ramps;                ///< speeds at instants of the clip, see rampsFrom()
+        bool ease = false;                ///< speeds ease in and out of those instants
         std::string freezes;              ///< instants of the clip that stand still for a while, see freezesFrom()
         bool reverse = false;             ///< runs backwards
         double stabilise = 0;             ///< how calm the camera is made, %, [0, 100]
@@ -74,12 +76,18 @@ struct Ticket {
         bool on = false;
         Size aspect{9, 16}; ///< 0:0 stands for the clip's own
         std::optional<Size> size;
-        std::string fill = "crop"; ///< crop, pad, blur
+        std::string fill = "crop"; ///< crop, split, pad, blur
         std::string part;          ///< of the clip, see partFrom(); empty: all of it
         std::string turn = "0";    ///< clockwise: 0, 90, 180, 270 degrees
         bool mirror = false;       ///< left and right are exchanged, before turning
         double straighten = 0;     ///< clockwise, degrees, [-15, 15]
-        double x = 0.5, y = 0.5;   ///< place of the crop, [0, 1]
+        double x = 0.5, y = 0.5;   ///< place of the crop, or of the upper one of a split, [0, 1]
+        double zoom = 1;           ///< how much closer it comes, [1, 8]
+        struct Lower {             ///< of a split
+            double x = 0.5, y = 0.5, zoom = 1;
+            bool operator==(const Lower&) const = default;
+        } lower;
+        double split = 50; ///< % of the height that the upper one takes, [20, 80]
         /// What the crop goes by: place (x, y), steady (one place a shot, by its subject), subject (moves with it).
         std::string follow = "place";
         std::string pins; ///< places of the crop's middle at instants of the clip, see pinsFrom(); for steady, subject
@@ -105,6 +113,7 @@ struct Ticket {
         } grain;
         std::string hdr = "keep";   ///< an HDR clip: kept so, or brought to standard range: keep, standard
         Colour colour;              ///< light and colour
+        std::string curve;          ///< a free tone curve, see curveFrom(); empty: none
         std::string table;          ///< a look-up table's file; empty: none
         double tableStrength = 100; ///< % of what the table changes, [0, 100]
         struct Clarity {            ///< local contrast

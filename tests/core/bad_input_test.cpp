@@ -252,7 +252,7 @@ TEST_CASE("recordings of hours are looked over in runs, and what was sampled is 
         CHECK(quiet.cuts.empty());
         CHECK_FALSE(quiet.sound.any);
         CHECK(advise(quiet, c->facts()).size() <= 1);
-        for (const WatchPlace& p : choosePlaces(quiet, {0, 0, c->facts().video.width, c->facts().video.height}, 40))
+        for (const WatchPlace& p : choosePlaces(quiet, {{0, 0, c->facts().video.width, c->facts().video.height}}, 40))
             CHECK(std::isfinite(p.value));
         CHECK_NOTHROW(inspectionFromJson(nlohmann::json::parse(toJson(quiet, c->facts()).dump()), "kept"));
     }

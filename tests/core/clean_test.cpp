@@ -285,3 +285,24 @@ TEST_CASE("easing finds the strongest share under the limit, and leaves what is 
     CHECK(easeShare(eased, found, 99, 7, gauge) == 1);
     CHECK(easeShare(t, found, 99, 7, [](const Ticket&) { return 150.0; }) == 0);
 }
+
+TEST_CASE("who cleans follows what was found: a network what compression left, filters plain noise") {
+    const auto by = [](double blocking, double noise, double compression, const char* method = "auto") {
+        Inspection i;
+        i.readings.blocking = blocking, i.readings.noise = noise, i.readings.compression = compression;
+        Ticket t;
+        setByAssignment(t, "clean.blocks=measured");
+        setByAssignment(t, std::string("clean.method=") + method);
+        return cleansByNetwork(t, i);
+    };
+    CHECK(Ticket{}.clean.method == "auto");
+    CHECK(by(9, 0.3, 65));
+    CHECK(by(0.6, 0.1, 69));     // smeared by a modern encoder, without a block to see
+    CHECK_FALSE(by(8, 0.2, 45)); // lightly compressed: neither gains, and filters are faster
+    CHECK_FALSE(by(0.7, 4.1, 6));
+    CHECK_FALSE(by(0.2, 9, 20));
+    CHECK_FALSE(by(9, 0.3, 65, "classic"));
+    CHECK(by(0.2, 9, 0, "learned"));
+    Ticket off;
+    CHECK_FALSE(cleansByNetwork(off, {}));
+}

@@ -91,6 +91,52 @@ TEST_CASE("Light and colour keep to their reference within half a step of 10 bit
     }
 }
 
+TEST_CASE("a free curve keeps to its reference too, after light and before colour", "[colour]") {
+    const Picture p = anyColours(1);
+    const MatrixWeights w = matrixWeights(1);
+    Picture before = p;
+    for (Plane& plane : before.planes) plane = plane.copy();
+    yccToRgb(before, w);
+    const std::vector<CurvePoint> points = curveFrom("0:4 20:12 60:75 100:97");
+    Colour c;
+    c.exposure = 0.5, c.saturation = 30;
+    Picture after = shown(coloured(test::still(p), c, points));
+    yccToRgb(after, w);
+    double worst = 0;
+    for (int y = 0; y < 48; ++y)
+        for (int x = 0; x < 64; ++x) {
+            const auto expected =
+                colouredReference(c, {before.planes[0].at(x, y), before.planes[1].at(x, y), before.planes[2].at(x, y)},
+                                  w.kr, w.kb, ToneCurve(points));
+            for (std::size_t k = 0; k < 3; ++k)
+                worst = std::max(worst, std::abs(expected[k] - after.planes[k].at(x, y)));
+        }
+    CHECK(worst < kHalfStep);
+}
+
+TEST_CASE("a free curve goes through its places, never beyond them, and refuses what is none", "[colour]") {
+    const std::vector<CurvePoint> points = curveFrom("0:0 10:40 12:40 50:45 100:90");
+    REQUIRE(points.size() == 5);
+    const ToneCurve curve(points);
+    for (const CurvePoint& p : points) CHECK(curve(p.from) == Approx(p.to).margin(1e-12));
+    double last = -1;
+    for (int i = 0; i <= 1000; ++i) {
+        CHECK(curve(i / 1000.0) >= last - 1e-12); // in order, like its places: no overshoot at the flat piece
+        last = curve(i / 1000.0);
+    }
+    CHECK(curve(0.11) == Approx(0.4));
+    CHECK(curve(-0.1) == Approx(-0.1));
+    CHECK(curve(1.2) == Approx(1.1));
+    // Downwards too: a negative.
+    CHECK(ToneCurve(curveFrom("0:100 100:0"))(0.3) == Approx(0.7));
+    CHECK(ToneCurve(curveFrom("20:0 80:100"))(0.1) == 0);
+    CHECK(ToneCurve()(0.3) == 0.3);
+    for (const char* bad : {"50:50", "0:0 0:10", "0:0 100", "0:-1 100:100", "0:0 101:100", "60:10 40:50", "a:b c:d"})
+        CHECK_FALSE(curveWrong(bad).empty());
+    CHECK(curveText(curveFrom("0:0 25:20.5 100:100")) == "0:0 25:20.5 100:100");
+    CHECK(curveText(curveFrom("0:0 50:50 100:100")).empty());
+}
+
 TEST_CASE("Whatever is asked, tones stay in order and black and white where they are", "[colour]") {
     for (const Colour& c : settings())
         for (const double gain : {1.0, 1.3, 4.0}) {

@@ -192,15 +192,72 @@ TEST_CASE("points and boxes are mapped there and back, whatever the shape, the f
         }
         const FramingPlan plan = d->planAt(0);
         const Point corner = d->toSource(0, {double(plan.x), double(plan.y)});
-        const Rect window = d->window(0);
+        const Rect window = d->windows(0)[0];
         CHECK(std::abs(window.x - corner.x) <= 1);
         CHECK(d->source->format().frame().contains(window));
         CHECK(d->at(2).plan.srcX == plan.srcX);
     }
     // A crop to the left shows the left.
     const DeliveryPtr left = resolve(reader(folder / "a.mp4"), nullptr, ticketOf({"frame.aspect=9:16", "frame.x=0"}));
-    CHECK(left->window(0).x == 0);
+    CHECK(left->windows(0)[0].x == 0);
     CHECK(left->toDelivered(0, {0, 0}).x == Approx(0));
+}
+
+TEST_CASE("a split shows two places of the clip, one above the other, and points of both are found there and back") {
+    const TempFolder folder;
+    test::writeClip(folder / "a.mp4", {.width = 320, .height = 180, .frames = 3});
+    const auto with = [&](std::vector<std::string> more) {
+        more.insert(more.begin(), {"frame.size=180x320", "frame.fill=split", "frame.split=40", "frame.x=0",
+                                   "frame.lower_x=1", "frame.lower_zoom=2", "frame.lower_y=0.5"});
+        return resolve(reader(folder / "a.mp4"), nullptr, ticketOf(more));
+    };
+    const DeliveryPtr d = with({});
+    CHECK(d->size() == Size{180, 320});
+    const FramingPlan plan = d->planAt(0), low = plan.lower();
+    CHECK(plan.h == 128);
+    CHECK(low.y == 128);
+    CHECK(low.h == 192);
+    CHECK(plan.srcX == 0);
+    CHECK(low.srcX == Approx(320 - low.srcW));
+    CHECK(low.srcH == Approx(90)); // twice as close
+    CHECK(plan.srcW / plan.srcH == Approx(180.0 / 128));
+    for (const Point p : {Point{30, 90}, Point{300, 90}}) {
+        const Point there = d->toDelivered(0, p), back = d->toSource(0, there);
+        CHECK((there.y >= 128) == (p.x > 200));
+        CHECK(back.x == Approx(p.x));
+        CHECK(back.y == Approx(p.y));
+    }
+    REQUIRE(d->windows(0).size() == 2);
+    CHECK(d->shows(0, {300, 90}));
+    CHECK_FALSE(d->shows(0, {300, 5}));
+    CHECK(d->readable(0, {60, 200, 40, 40}, {0, 0, 320, 180}).x > 200);
+    // Each place is the picture that a crop of its own delivers.
+    Engine engine(std::size_t(32) << 20);
+    const auto apart = [&](const DeliveryPtr& crop, int y) {
+        const Rect all = crop->result->format().frame();
+        const Picture a = engine.pull(*d->result, 0, all.moved(0, y), {}), b = engine.pull(*crop->result, 0, all, {});
+        double most = 0;
+        for (int c = 0; c < 3; ++c)
+            for (int r = 0; r < b.planes[c].area().h; ++r)
+                for (int x = 0; x < b.planes[c].area().w; ++x)
+                    most = std::max<double>(
+                        most, std::abs(a.planes[c].row(a.planes[c].area().y + r)[x] - b.planes[c].row(r)[x]));
+        return most;
+    };
+    const auto crop = [&](const std::vector<std::string>& set) {
+        return resolve(reader(folder / "a.mp4"), nullptr, ticketOf(set));
+    };
+    CHECK(apart(crop({"frame.size=180x128", "frame.x=0"}), 0) < 1e-5);
+    CHECK(apart(crop({"frame.size=180x192", "frame.x=1", "frame.zoom=2"}), 128) < 1e-5);
+    // The same on a clip that is turned as it is delivered.
+    const DeliveryPtr turned = with({"frame.turn=90"});
+    CHECK(turned->size() == Size{180, 320});
+    const Point there = turned->toDelivered(0, {40, 90});
+    CHECK(turned->toSource(0, there).x == Approx(40));
+    // Closer alone cuts too, in the clip's own shape.
+    const DeliveryPtr closer = crop({"frame.aspect=clip", "frame.zoom=2"});
+    CHECK(closer->size() == Size{320, 180});
+    CHECK(closer->planAt(0).srcW == Approx(160));
 }
 
 TEST_CASE("two clocks: every delivered frame tells its instant, and every frame of the clip who shows it") {

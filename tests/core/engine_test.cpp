@@ -62,6 +62,11 @@ TEST_CASE("every stage keeps the contract, whatever the size and subsampling") {
     SECTION("another clock") {
         test::checkContract(*pickFrames(in, 7, 3, [](std::int64_t n) { return n / 3; }));
     }
+    SECTION("stack") { // the upper one's height is even
+        const auto half = std::make_shared<ResampleStage>(
+            in, ScaleWindow{0, 0, double(w), double(h), w, std::max(2, h / 4 * 2)}, Kernel::Bilinear, in->format());
+        test::checkContract(*stacked(half, deblock(in, 20)));
+    }
     SECTION("mix") { test::checkContract(*keepOriginal(deblock(in, 30), in, 0.4)); }
     SECTION("sharpen") { test::checkContract(*unsharp(in, 1.2, GENERATE(0.3, 1.4, 5.0))); }
     SECTION("scale") {

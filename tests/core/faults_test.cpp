@@ -267,13 +267,13 @@ TEST_CASE(
     Inspection i;
     i.candidates = {{"texture", 1, 100, 100, 0.5},   {"softness_px", 2, 300, 100, 0.4}, {"blocking", 3, 110, 105, 6},
                     {"noise_sigma", 4, 500, 300, 2}, {"haloes", 5, 900, 900, 9},        {"blocking", 6, 300, 300, 5}};
-    const auto all = choosePlaces(i, {0, 0, 640, 360}, 60);
+    const auto all = choosePlaces(i, {{0, 0, 640, 360}}, 60);
     REQUIRE(all.size() == 3);
     CHECK(all[0].what == "blocking");
     CHECK(all[0].frame == 3);
     CHECK(all[1].what == "noise_sigma");
     CHECK(all[2].what == "softness_px"); // the texture lies too near the blocks
-    CHECK(choosePlaces(i, {0, 0, 50, 50}, 60).empty());
+    CHECK(choosePlaces(i, {{0, 0, 50, 50}}, 60).empty());
 }
 
 TEST_CASE("every kind of finding tells its own figure, at its place, and alone") {

@@ -270,7 +270,7 @@ TEST_CASE("What is delivered follows the subject, and what was clicked on, until
     CHECK(d->sentence("frame").find("following the subject") != std::string::npos);
     Engine engine(std::size_t(32) << 20);
     for (const int n : {3, 30, 57}) {
-        const Rect w = d->window(n);
+        const Rect w = d->windows(n)[0];
         CHECK(walks.figureX(n) * kWide - 16 >= w.x - 1);
         CHECK(walks.figureX(n) * kWide + 16 <= w.right() + 1);
         // The window's pixels are those of that place of the clip.

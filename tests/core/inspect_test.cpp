@@ -181,7 +181,7 @@ TEST_CASE("inspecting a clip tells its fault, advises for it, and finds places i
     CHECK(w.readings.blocking > 8);
     CHECK(w.readings.blocking > 5 * g.readings.blocking);
     CHECK(g.readings.noise > 3);
-    CHECK(g.kind == "camera");
+    CHECK(g.kind == "natural");
     CHECK(g.dark);
     CHECK_FALSE(w.dark);
     const auto advises = [](const Inspection& i, const ClipPtr& clip, const std::string& key) {
@@ -198,7 +198,7 @@ TEST_CASE("inspecting a clip tells its fault, advises for it, and finds places i
     }
     CHECK(w.framesLooked == 30);
     CHECK(w.movement.change.size() == 30);
-    const auto places = choosePlaces(w, {100, 20, 140, 140}, 30);
+    const auto places = choosePlaces(w, {{100, 20, 140, 140}}, 30);
     REQUIRE(places.size() >= 2);
     for (const WatchPlace& p : places) {
         CHECK(Rect{100, 20, 140, 140}.contains({p.x, p.y, 1, 1}));

@@ -45,10 +45,10 @@ TEST_CASE("a look written as a table and read again does what the colours did") 
     TempFolder folder;
     Ticket t;
     for (const char* set : {"finish.light.exposure=0.4", "finish.light.contrast=30", "finish.colour.warmth=25",
-                            "finish.colour.vibrance=40", "finish.colour.hue=8"})
+                            "finish.colour.vibrance=40", "finish.colour.hue=8", "finish.light.curve=0:4 40:50 100:96"})
         setByAssignment(t, set);
     const std::string file = written(folder, "warm.cube", lookOf(t));
-    const Picture set = whole(coloured(photo(), t.finish.colour)),
+    const Picture set = whole(coloured(photo(), t.finish.colour, curveFrom(t.finish.curve))),
                   table = whole(throughTable(photo(), loadLookTable(file), 1)), plain = whole(photo());
     CHECK(test::meanSquare(set.planes[0], table.planes[0]) < 1.5e-5); // a step of 8 bit
     CHECK(test::meanSquare(set.planes[1], table.planes[1]) < 1.5e-5);
@@ -56,7 +56,8 @@ TEST_CASE("a look written as a table and read again does what the colours did") 
     // Its own table is in it.
     setByKey(t, "finish.table", file);
     const std::string twice = written(folder, "twice.cube", lookOf(t));
-    const Picture both = whole(throughTable(coloured(photo(), t.finish.colour), loadLookTable(file), 1)),
+    const Picture both = whole(throughTable(coloured(photo(), t.finish.colour, curveFrom(t.finish.curve)),
+                                            loadLookTable(file), 1)),
                   one = whole(throughTable(photo(), loadLookTable(twice), 1));
     CHECK(test::meanSquare(both.planes[0], one.planes[0]) < 4e-5);
     Ticket none;

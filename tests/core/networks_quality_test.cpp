@@ -246,7 +246,7 @@ TEST_CASE("the yield of enlarging tells clean detail from noise, and what streng
     r.compression = 0;
     i.kind = "screen";
     CHECK(enlargeStrength(t, i) == 100);
-    i.kind = "camera";
+    i.kind = "natural";
     setByKey(t, "enlarge.strength", "nudge:-15");
     CHECK(enlargeStrength(t, i) == 45);
     setByKey(t, "enlarge.strength", "130");

@@ -51,7 +51,7 @@ json unlikeDefault(const TicketKey& k, const Ticket& t) {
     case TicketKey::Kind::Method: return "spline36";
     case TicketKey::Kind::File: return "look" + k.ending;
     case TicketKey::Kind::Text: // places and times, a part, halts and speeds, words: the first that it takes
-        for (const char* text : {"0.5:0.25,0.75", "0,4,32x32", "0.5:40", "Tern Street"})
+        for (const char* text : {"0.5:0.25,0.75", "0,4,32x32", "0.5:40", "0.5-1", "0:0 50:60 100:100", "Tern Street"})
             if (Ticket probe = t; k.set(probe, text).empty()) return text;
     }
     return {};
@@ -143,7 +143,7 @@ TEST_CASE("bad assignments say what is known") {
     CHECK(refusedKey("clean.noise=loud").find("must be a number") != std::string::npos);
     CHECK(refusedKey("clean.noise=1e400").find("must") != std::string::npos);
     CHECK(refusedKey("enlarge.scale=nan").find("must lie") != std::string::npos);
-    CHECK(refusedKey("frame.fill=stretch").find("crop, pad, blur") != std::string::npos);
+    CHECK(refusedKey("frame.fill=stretch").find("crop, split, pad, blur") != std::string::npos);
     CHECK(refusedKey("clean.noise=measured") == "accepted");
 }
 
@@ -180,7 +180,7 @@ TEST_CASE("framing: scales, sizes, shapes and fills") {
     CHECK(p.srcH == 360);
     CHECK(p.srcW == Approx(360 * 608.0 / 1080));
     CHECK(p.srcX == Approx((640 - p.srcW) / 2));
-    w.positionX = 1;
+    w.place.x = 1;
     CHECK(plan({640, 360}, w).srcX == Approx(640 - p.srcW));
     w.delivered = Size{1080, 1920};
     p = plan({640, 360}, w);

@@ -45,31 +45,116 @@ struct Film {
 
 } // namespace
 
-TEST_CASE("a map of times is its own inverse, whatever its ramps and halts") {
+TEST_CASE("a map of times is its own inverse, whatever its ramps, halts and parts left out") {
     const std::vector<SpeedAt> ramps = {{0.5, 1}, {1.5, 0.25}, {2, 3}};
-    const std::vector<FreezeAt> freezes = {{1, 0.5}, {2.5, 1}};
+    const std::vector<FreezeAt> halts = {{1, 0.5}, {2.5, 1}};
+    const std::vector<LeftOut> out = {{1.2, 1.7}, {2.9, 3.1}};
     for (const bool backwards : {false, true})
-        for (const double speed : {0.5, 1.0, 2.5}) {
-            const TimeMap map(0.8, speed, ramps, freezes, backwards);
-            CHECK(map.movieAt(0.8) == Approx(0).margin(1e-12));
-            double last = backwards ? 1e9 : -1e9;
-            for (double s = 0; s < 4; s += 0.037) {
-                CHECK(map.clipAt(map.movieAt(s)) == Approx(s).margin(1e-9));
-                CHECK((backwards ? map.movieAt(s) < last : map.movieAt(s) > last));
-                last = map.movieAt(s);
+        for (const bool eased : {false, true})
+            for (const double speed : {0.5, 1.0, 2.5}) {
+                const TimeMap map({0.8, speed, ramps, eased, halts, out, backwards});
+                CHECK(map.movieAt(0.8) == Approx(0).margin(1e-12));
+                double last = backwards ? 1e9 : -1e9;
+                for (double s = 0; s < 4; s += 0.037) {
+                    const bool gone =
+                        std::ranges::any_of(out, [&](const LeftOut& p) { return s >= p.from && s < p.to; });
+                    if (!gone) CHECK(map.clipAt(map.movieAt(s)) == Approx(s).margin(1e-9));
+                    if (!gone) CHECK((backwards ? map.movieAt(s) < last : map.movieAt(s) > last));
+                    last = map.movieAt(s);
+                }
+                for (const LeftOut& p : out) CHECK(map.movieAt(p.from) == Approx(map.movieAt(p.to)));
             }
-        }
     // Against summing up tiny steps: a second from full to half speed takes 2 ln 2 seconds.
-    const TimeMap ramp(0, 1, {{0, 1}, {1, 0.5}}, {}, false);
+    const TimeMap ramp({0, 1, {{0, 1}, {1, 0.5}}, false, {}, {}, false});
     double sum = 0;
     for (int i = 0; i < 100000; ++i) sum += 1e-5 / (1 - 0.5 * (i + 0.5) * 1e-5);
     CHECK(ramp.movieAt(1) == Approx(sum).epsilon(1e-6));
     CHECK(ramp.movieAt(1) == Approx(2 * std::log(2)));
-    // A halt shows one instant for its whole length.
-    const TimeMap halt(0, 1, {}, {{1, 0.75}}, false);
+    // Eased, a second from full to half speed takes 4/3 s: the mean speed is 3/4; it sets off and arrives level.
+    const TimeMap eased({0, 1, {{0, 1}, {1, 0.5}}, true, {}, {}, false});
+    CHECK(eased.movieAt(1) == Approx(4.0 / 3));
+    const auto speed = [&](double movie) { return (eased.clipAt(movie + 5e-4) - eased.clipAt(movie - 5e-4)) / 1e-3; };
+    CHECK(speed(0.02) == Approx(1).margin(2e-3));
+    CHECK(speed(2.0 / 3) == Approx(0.75).margin(1e-3));
+    CHECK(speed(4.0 / 3 - 0.02) == Approx(0.5).margin(2e-3));
+    // A halt shows one instant for its whole length; one inside of what is left out does not.
+    const TimeMap halt({0, 1, {}, false, {{1, 0.75}}, {}, false});
     CHECK(halt.movieAt(2) == Approx(2.75));
     CHECK(halt.clipAt(1.4) == Approx(1));
     CHECK(halt.clipAt(1.8) == Approx(1.05));
+    CHECK(TimeMap({0, 1, {}, false, {{1, 0.75}, {1.2, 1}}, {{1, 1.5}}, false}).movieAt(2) == Approx(1.5));
+}
+
+TEST_CASE("parts that are left out are not shown, what remains is, and nothing is made up across a join") {
+    const Film film; // 50 frames, 25 a second
+    std::vector<int> left;
+    for (int n = 0; n < 50; ++n)
+        if (!(n >= 10 && n < 15) && !(n >= 30 && n < 40)) left.push_back(n);
+    CHECK(film.shown({"stretch.without=0.4-0.6 1.2-1.6"}) == left);
+    CHECK(film.shown({"stretch.without=0.4-0.6 1.2-1.6", "motion.reverse=true"}) ==
+          std::vector<int>(left.rbegin(), left.rend()));
+    CHECK(film.shown({"stretch.without=0.4-0.6 1.2-1.6", "motion.reverse=true", "motion.method=hold"}) ==
+          std::vector<int>(left.rbegin(), left.rend()));
+    // A part that reaches over an end moves that end; one outside counts for nothing.
+    CHECK(film.shown({"stretch.without=0-0.2 1.8-9", "stretch.from=0.4", "stretch.to=0.6"}) ==
+          std::vector<int>{10, 11, 12, 13, 14});
+    const DeliveryPtr ends = film.with({"stretch.without=0-0.2 1.8-9"});
+    CHECK(ends->frames() == 40);
+    CHECK(ends->clock.untouched());
+    // Between frame 9 and frame 15 no picture is made.
+    const DeliveryPtr twice = film.with({"stretch.without=0.4-0.6", "motion.fps=50"});
+    CHECK(twice->frames() == 90);
+    for (std::int64_t k = 0; k < 90; ++k) {
+        const double at = twice->clock.instantOf(twice->clock.first() + k);
+        CHECK((at <= 9 || at >= 15));
+        if (k == 19) CHECK(at == 9); // half a frame on there is nothing to go to
+        if (k == 20) CHECK(at == 15);
+    }
+    const DeliveryPtr d = film.with({"stretch.without=0.4-0.6"});
+    const auto told = d->remarks();
+    CHECK(std::ranges::count(told, "one part is left out, 0.2 s of it") == 1);
+    CHECK(film.with({"stretch.without=0.4-0.6", "motion.seconds=0.9"})->seconds() == Approx(0.9).margin(0.021));
+    CHECK_THROWS_WITH(film.with({"stretch.without=0-5"}), Catch::Contains("all of it is left out"));
+    for (const char* bad : {"1", "1-", "2-1", "1-2 1.5-3", "a-b", "1-2 2-3", "-1-2"}) CHECK(!leftOutWrong(bad).empty());
+    CHECK(leftOutText({{3, 4}, {1, 2}, {2, 2.5}, {7, 7}}) == "1-2.5 3-4");
+    CHECK(leftOutFrom("0:01.5-0:02")[0].from == 1.5);
+}
+
+TEST_CASE("the sound is joined where the pictures are") {
+    const TempFolder folder;
+    test::writeClip(folder / "a.mp4", {.width = 96, .height = 64, .frames = 75, .sound = true});
+    const auto rendered = [&](const std::vector<std::string>& set) {
+        ExportJob job;
+        job.source = folder / "a.mp4";
+        job.output = folder / (std::to_string(set.size()) + ".mp4");
+        job.ticket = ticketOf(set);
+        return exportClip(job, {}, {});
+    };
+    const ExportReport joined = rendered({"stretch.without=0.4-1.16 2-2.2"});
+    CHECK(joined.seconds == Approx(2.04).margin(0.01));
+    const PlainSound a = readSound(folder / "a.mp4", 30, {}), b = readSound(joined.output, 30, {});
+    CHECK(double(b.samples.size()) / 2 / PlainSound::kRate == Approx(2.04).margin(0.05));
+    // Wave against wave, well inside each of what remains: later by what was left out before it.
+    const auto differ = [&](double movie, double clip) {
+        double sum = 0, power = 0;
+        for (int i = 0; i < PlainSound::kRate / 10; ++i) {
+            const double x = a.samples[2 * (std::size_t(clip * PlainSound::kRate) + std::size_t(i))],
+                         y = b.samples[2 * (std::size_t(movie * PlainSound::kRate) + std::size_t(i))];
+            sum += (x - y) * (x - y), power += x * x;
+        }
+        return sum / power;
+    };
+    CHECK(differ(0.2, 0.2) < 0.02);
+    CHECK(differ(0.8, 1.56) < 0.02);
+    CHECK(differ(1.6, 2.56) < 0.02);
+    CHECK(differ(0.8, 1.561) > 0.5); // a thousandth of a second late is heard here: 0.44 of a wave
+    // It dips at the join instead of clicking.
+    double least = 1;
+    for (int i = -40; i < 40; ++i)
+        least = std::min(least, std::abs(double(b.samples[2 * std::size_t(0.4 * PlainSound::kRate + i)])));
+    CHECK(least < 0.01);
+    CHECK(std::ranges::any_of(joined.remarks,
+                              [](const auto& s) { return s.find("joined as the pictures are") != s.npos; }));
 }
 
 TEST_CASE("backwards every frame is shown once, the last one first; of a stretch too") {

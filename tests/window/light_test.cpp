@@ -1,9 +1,11 @@
 // Light and colour through the window: what is set is seen, at the spots and on the table.
 #include "app/spots/spots_column.h"
+#include "app/ticket/curve_box.h"
 #include "core/finish/colour.h"
 #include "tests/window/fixture.h"
 
 #include <QPushButton>
+#include <QScrollArea>
 #include <QToolButton>
 #include <fstream>
 
@@ -143,4 +145,38 @@ TEST_CASE("a clip is matched to another by one choice, as strongly as is set, an
     QFile table(file);
     REQUIRE(table.open(QIODevice::ReadOnly));
     CHECK(table.readAll().contains("LUT_3D_SIZE 33"));
+}
+
+TEST_CASE("a tone curve is drawn: a place added by a click brightens the picture, dragged out it is gone") {
+    Bench b;
+    b.table().setCompare(ViewingTable::Compare::Flip);
+    b.set({"clean.on=false", "enlarge.on=false", "frame.on=false", "finish.on=false"});
+    const QPointF middle = b.table().pictureRect().center();
+    const QColor before = around(b, middle);
+    QTest::keyClick(b.window.bench().ticket().step("finish"), Qt::Key_Return);
+    QTest::mouseClick(b.find<QToolButton>("fold.finish.light.exposure"), Qt::LeftButton);
+    auto* box = b.find<CurveBox>("finish.light.curve.box");
+    REQUIRE(waitFor([&] { return box->isVisible() && box->height() > 100 && box->width() > 100; }, 20000));
+    for (QWidget* w = box; w; w = w->parentWidget())
+        if (auto* sheet = qobject_cast<QScrollArea*>(w)) sheet->ensureWidgetVisible(box, 0, 100);
+    QTest::qWait(50);
+    const QPoint line = box->at({0.5, 0.5}).toPoint(), raised = box->at({0.5, 0.75}).toPoint();
+    drag(box, line, raised);
+    CHECK(b.ticket().finish.on);
+    REQUIRE(box->points().size() == 3);
+    CHECK(box->points()[1].to == Approx(0.75).margin(0.02));
+    CHECK(around(b, middle).lightnessF() > before.lightnessF() + 0.05);
+    // The whole drag is one step to undo, and the drawing follows.
+    QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier);
+    CHECK(b.ticket().finish.curve.empty());
+    REQUIRE(waitFor([&] { return box->points().size() == 2; }, 20000));
+    drag(box, line, raised);
+    REQUIRE(box->points().size() == 3);
+    drag(box, box->at(box->points()[1]).toPoint(), QPoint(box->width() / 2, box->height() + 80));
+    CHECK(box->points().size() == 2);
+    CHECK(b.ticket().finish.curve.empty());
+    // By keys: the end chosen last goes up, and comes back.
+    box->setFocus();
+    QTest::keyClick(box, Qt::Key_Up, Qt::ShiftModifier);
+    CHECK_FALSE(b.ticket().finish.curve.empty());
 }

@@ -1,0 +1,137 @@
+// The reel strip as a place to edit: parts left out and brought back, stretches joined, speeds set along the clip.
+#include "app/ticket/crop_map.h"
+#include "core/ticket/motion_step.h"
+#include "core/ticket/stretch_step.h"
+#include "tests/window/fixture.h"
+
+#include <QContextMenuEvent>
+#include <QLabel>
+
+using namespace ulm;
+using namespace ulm::app;
+using namespace ulm::test;
+
+namespace {
+
+void chooseAt(ReelStrip& reel, const QPoint& at, const QString& words) {
+    chooseFromMenu(words, [&] {
+        QContextMenuEvent e(QContextMenuEvent::Mouse, at, reel.mapToGlobal(at));
+        QApplication::sendEvent(&reel, &e);
+    });
+}
+
+int differing(const QImage& a, const QImage& b, const QRect& where) {
+    int n = 0;
+    for (int y = where.top(); y <= where.bottom(); ++y)
+        for (int x = where.left(); x <= where.right(); ++x) n += a.pixel(x, y) != b.pixel(x, y);
+    return n;
+}
+
+} // namespace
+
+TEST_CASE("parts of a clip are left out on the reel, brought back and undone, and stretches joined") {
+    Bench b({"wheel"});
+    b.set({"clean.on=false", "enlarge.on=false", "motion.on=false", "finish.on=false", "frame.on=false"});
+    REQUIRE(b.settle());
+    ReelStrip& reel = b.window.bench().reel();
+    const Clip& clip = *b.project().currentClip()->clip;
+    const std::int64_t all = b.live().delivery()->frames();
+    const int y = 80;
+    const auto x = [&](std::int64_t frame) { return reel.xOfFrame(frame); };
+    const QImage before = reel.grab().toImage();
+
+    drag(&reel, {x(5) + 1, y}, {x(14) + 1, y}, Qt::LeftButton, Qt::AltModifier);
+    const auto parts = leftOutFrom(b.ticket().stretch.without);
+    REQUIRE(parts.size() == 1);
+    CHECK(std::abs(clip.frameAt(parts[0].from + 1e-6) - 5) <= 1);
+    CHECK_FALSE(b.ticket().stretch.on);
+    REQUIRE(b.settle());
+    const std::int64_t gone = std::llround((parts[0].to - parts[0].from) * clip.facts().video.fps);
+    CHECK(b.live().delivery()->frames() == all - gone);
+    // It is veiled over its whole height.
+    CHECK(differing(before, reel.grab().toImage(), QRect(x(6), 2, std::max(2, x(13) - x(6)), 30)) > 100);
+
+    // The whole drag is one step to undo; what was left out comes back from the menu too.
+    QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier);
+    CHECK(b.ticket().stretch.without.empty());
+    QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
+    chooseAt(reel, {x(9), y}, "Bring this part back");
+    CHECK(b.ticket().stretch.without.empty());
+
+    // A marked stretch, left out by a key.
+    drag(&reel, {x(20) + 1, y}, {x(25) + 1, y});
+    REQUIRE(b.ticket().stretch.on);
+    QTest::keyClick(&b.window, Qt::Key_Delete);
+    CHECK_FALSE(b.ticket().stretch.on);
+    CHECK(leftOutFrom(b.ticket().stretch.without).size() == 1);
+    chooseAt(reel, {x(2), y}, "Bring all parts back");
+
+    // Two stretches become one delivery, what lies between them left out.
+    drag(&reel, {x(3) + 1, y}, {x(8) + 1, y});
+    drag(&reel, {x(18) + 1, y}, {x(22) + 1, y}, Qt::LeftButton, Qt::ControlModifier);
+    REQUIRE(b.project().currentClip()->stretches.size() == 1);
+    const double first = b.project().currentClip()->stretches[0].second - b.project().currentClip()->stretches[0].first,
+                 second = b.ticket().stretch.to - b.ticket().stretch.from;
+    QTest::keyClick(&b.window, Qt::Key_U);
+    CHECK(b.project().currentClip()->stretches.empty());
+    REQUIRE(b.settle());
+    CHECK(b.live().delivery()->seconds() == Approx(first + second).margin(0.01));
+}
+
+TEST_CASE("a speed is set on the reel, dragged up and along, and taken away") {
+    Bench b({"wheel"});
+    b.set({"clean.on=false", "enlarge.on=false", "motion.on=false", "finish.on=false", "frame.on=false"});
+    REQUIRE(b.settle());
+    ReelStrip& reel = b.window.bench().reel();
+    const double whole = b.live().delivery()->seconds();
+    const QPoint at(reel.width() / 2, 80);
+    chooseAt(reel, at, "Set the speed here");
+    CHECK(b.ticket().motion.on);
+    auto all = rampsFrom(b.ticket().motion.ramps);
+    REQUIRE(all.size() == 1);
+    CHECK(all[0].speed == 1);
+    // Dragged down to half: the movie takes twice as long.
+    const QPoint mark(reel.width() / 2, int(reel.yOfSpeed(1)));
+    drag(&reel, mark, {mark.x(), int(std::lround(reel.yOfSpeed(0.5)))});
+    all = rampsFrom(b.ticket().motion.ramps);
+    REQUIRE(all.size() == 1);
+    CHECK(all[0].speed == Approx(0.5).margin(0.051));
+    REQUIRE(b.settle());
+    CHECK(b.live().delivery()->seconds() == Approx(whole / all[0].speed).margin(0.1));
+    CHECK_FALSE(b.ticket().stretch.on); // it was no stretch that was dragged
+    QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier);
+    CHECK(rampsFrom(b.ticket().motion.ramps)[0].speed == 1);
+    chooseAt(reel, mark, "Take this speed away");
+    CHECK(b.ticket().motion.ramps.empty());
+}
+
+TEST_CASE("a split has two borders to drag, each moves its own place, and the wheel comes closer there") {
+    Bench b({"hands"});
+    b.set({"clean.on=false", "enlarge.on=false", "motion.on=false", "finish.on=false", "frame.aspect=9:16",
+           "frame.fill=split", "frame.x=0", "frame.lower_x=1"});
+    REQUIRE(b.settle());
+    QTest::keyClick(b.window.bench().ticket().step("frame"), Qt::Key_Return);
+    auto* map = b.find<CropMap>("frame.crop");
+    REQUIRE(waitFor([&] { return map->isVisible() && map->height() > 60; }, 20000));
+    CHECK(b.find("frame.lower_x")->isVisible());
+    CHECK_FALSE(b.find("frame.follow")->isVisible());
+    const QPoint low = map->window(true).center().toPoint();
+    REQUIRE(map->window(true).center().x() > map->window().center().x());
+    turnWheel(map, low, 4);
+    CHECK(b.ticket().frame.lower.zoom == Approx(1.46));
+    CHECK(b.ticket().frame.zoom == 1);
+    REQUIRE(b.settle());
+    const QPoint small = map->window(true).center().toPoint();
+    drag(map, small, small - QPoint(30, 0));
+    CHECK(b.ticket().frame.lower.x < 0.95);
+    CHECK(b.ticket().frame.x == 0);
+    REQUIRE(b.settle());
+    // Shift and drag on the table moves the place that is dragged.
+    const QRectF picture = b.table().pictureRect();
+    const QPoint upper(int(picture.center().x()), int(picture.top() + picture.height() / 4));
+    const double x = b.ticket().frame.lower.x;
+    drag(&b.table(), upper, upper - QPoint(20, 0), Qt::LeftButton, Qt::ShiftModifier);
+    CHECK(b.ticket().frame.x > 0);
+    CHECK(b.ticket().frame.lower.x == x);
+    CHECK(b.find<QLabel>("sentence.frame")->text().contains("two places"));
+}
