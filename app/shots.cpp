@@ -23,6 +23,7 @@
 #include <QFileInfo>
 #include <QLabel>
 #include <QPainter>
+#include <QScrollArea>
 #include <QTemporaryDir>
 #include <QThread>
 
@@ -129,15 +130,19 @@ int main(int argc, char** argv) {
     // Light and colour.
     window.project().setCurrent(3);
     ulm::Ticket warm = window.project().at(3).ticket;
-    for (const char* set :
-         {"finish.light.exposure=0.35", "finish.light.contrast=25", "finish.light.shadows=20",
-          "finish.colour.warmth=-14", "finish.colour.vibrance=35", "finish.glow.amount=30", "finish.vignette=35"})
+    for (const char* set : {"finish.light.exposure=0.35", "finish.light.contrast=25", "finish.light.shadows=20",
+                            "finish.colour.warmth=-14", "finish.colour.vibrance=35", "finish.glow.amount=30",
+                            "finish.vignette=35", "finish.light.curve=0:0 25:20 75:80 100:100"})
         ulm::setByAssignment(warm, set);
     window.project().change(warm);
     window.bench().ticket().step("finish")->setOpen(true);
     window.bench().table().table().setCompare(ViewingTable::Compare::Wipe);
     window.findChild<QWidget*>("scopes")->show();
     camera.settle();
+    // As far down as its drawn curve.
+    auto* curve = window.findChild<QWidget*>("finish.light.curve.box");
+    for (QWidget* w = curve; w; w = w->parentWidget())
+        if (auto* sheet = qobject_cast<QScrollArea*>(w)) sheet->ensureWidgetVisible(curve, 0, 40);
     camera.take("bench-light");
     if (camera.done()) return 0;
     window.findChild<QWidget*>("scopes")->hide();
