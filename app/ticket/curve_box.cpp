@@ -67,7 +67,7 @@ void CurveBox::paintEvent(QPaintEvent*) {
     const Theme& t = Theme::now();
     QPainter p(this);
     const QRectF r = plot();
-    p.fillRect(r, t.surround);
+    p.fillRect(r, t.paper);
     p.setPen(QPen(t.line, 1));
     for (int k = 0; k <= 4; ++k) {
         p.drawLine(QPointF(r.x() + k * r.width() / 4, r.y()), QPointF(r.x() + k * r.width() / 4, r.bottom()));

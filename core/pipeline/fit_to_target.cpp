@@ -44,6 +44,14 @@ Ticket fitToTarget(const Ticket& asked, const Target& target, const MediaFacts& 
     if (target.maxMb > 0) tell("deliver", "takes at most " + shortNumber(target.maxMb, 2) + " MB");
     FramingPlan plan = framingOf(t, facts.video);
     const auto deliver = [&](Size s) {
+        if (!t.frame
+                 .on) { // where and how it is filled holds; turning, cutting and coming closer stay off with the step
+            Ticket::Frame only;
+            only.fill = t.frame.fill == "split" ? "crop" : t.frame.fill;
+            only.x = t.frame.x, only.y = t.frame.y;
+            only.follow = t.frame.follow, only.pins = t.frame.pins;
+            t.frame = only;
+        }
         t.frame.on = true;
         t.frame.size = s;
         const int g = std::gcd(s.w, s.h);
@@ -54,6 +62,7 @@ Ticket fitToTarget(const Ticket& asked, const Target& target, const MediaFacts& 
         plan = framingOf(t, facts.video);
         if (t.frame.fill == "pad") return std::string("black beside the picture");
         if (t.frame.fill == "blur") return std::string("a blurred copy around the picture");
+        if (t.frame.fill == "split") return std::string("two places of the picture, one above the other");
         const long stays = std::lround(100 * keptShare(plan, poseOf(t, facts.video)));
         return stays >= 100 ? std::string("all of the picture stays") : "crop, " + std::to_string(stays) + " % stays";
     };

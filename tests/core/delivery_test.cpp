@@ -254,6 +254,13 @@ TEST_CASE("a split shows two places of the clip, one above the other, and points
     CHECK(turned->size() == Size{180, 320});
     const Point there = turned->toDelivered(0, {40, 90});
     CHECK(turned->toSource(0, there).x == Approx(40));
+    // A step that is off stays off where a destination asks a shape: all of the clip's height is there, once.
+    Target square;
+    square.name = "square", square.title = "Square", square.size = Size{200, 200};
+    Ticket off = ticketOf({"frame.fill=split", "frame.zoom=3", "frame.turn=90", "frame.on=false"});
+    const DeliveryPtr only = resolve(reader(folder / "a.mp4"), nullptr, off, square);
+    CHECK(only->planAt(0).fill == Fill::Crop);
+    CHECK(only->planAt(0).srcH == Approx(180));
     // Closer alone cuts too, in the clip's own shape.
     const DeliveryPtr closer = crop({"frame.aspect=clip", "frame.zoom=2"});
     CHECK(closer->size() == Size{320, 180});
