@@ -266,8 +266,8 @@ BetweenInstant FrameClock::between(std::int64_t stage) const {
         const std::int64_t i = keptAt(at);
         return {i + 1 < keptCount() && keptSeconds(i + 1) - at < at - keptSeconds(i) ? i + 1 : i, 0};
     }
-    const std::int64_t found = keptAt(at + 1e-9), i = afterLeftOut(found);
-    if (i != found) return {i, 0}; // the very instant of a join, on the side that is gone
+    // The very instant of a join may fall on the side that is gone.
+    const std::int64_t i = afterLeftOut(keptAt(at + 1e-9));
     // What is delivered shows nothing from behind its stretch: the next shot may begin there.
     const bool ends =
         i + 1 < keptCount() && ((clipFrame(i + 1) >= past_ && stage >= first_ && stage - first_ < count_) ||
