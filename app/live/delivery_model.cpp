@@ -77,6 +77,12 @@ QPointF DeliveryModel::toDelivered(double x, double y) const {
     return {p.x, p.y};
 }
 
+QRectF DeliveryModel::toDelivered(const Rect& box) const {
+    if (!onTable_) return {};
+    const auto [a, b] = onTable_->deliveredBox(stage(), box);
+    return QRectF(QPointF(a.x, a.y), QPointF(b.x, b.y));
+}
+
 QPointF DeliveryModel::toSource(const QPointF& d) const {
     if (!onTable_) return {};
     const Point p = onTable_->toSource(stage(), {d.x(), d.y()});

@@ -34,6 +34,7 @@ public:
     double between() const;
     /// Between upright source pixels and delivered ones, on that frame.
     QPointF toDelivered(double x, double y) const;
+    QRectF toDelivered(const Rect& box) const;
     QPointF toSource(const QPointF& delivered) const;
 
 signals:

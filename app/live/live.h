@@ -23,6 +23,7 @@ public:
     /// The delivery on the table, or null.
     const Delivery* delivery() const { return deliveries_.onTable().get(); }
     QPointF toDelivered(double x, double y) const { return deliveries_.toDelivered(x, y); }
+    QRectF toDelivered(const Rect& box) const { return deliveries_.toDelivered(box); }
     QPointF toSource(const QPointF& d) const { return deliveries_.toSource(d); }
     bool busy() const { return spots_.busy() || table_.busy() || forecasts_.busy(); }
     void setPlaying(bool playing);

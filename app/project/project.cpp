@@ -337,7 +337,7 @@ void Project::change(const Ticket& ticket, const QString& stroke) {
     ClipEntry* c = currentClip();
     if (!c || ticket == c->ticket) return;
     if (stroke.isEmpty() || stroke != stroke_) {
-        c->past.push_back(c->ticket);
+        c->past.push_back({c->ticket, c->stretches});
         if (c->past.size() > 200) c->past.erase(c->past.begin());
     }
     stroke_ = stroke;
@@ -418,13 +418,20 @@ void Project::tell(const Error& e) {
     onInterface(this, [=, this] { Q_EMIT problem(file, reason, remedy); });
 }
 
+void ClipEntry::bringBack(std::vector<State>& from) {
+    ticket = from.back().ticket, stretches = from.back().stretches;
+    from.pop_back();
+    // The ticket's own is not among the further ones.
+    if (ticket.stretch.on) std::erase(stretches, std::pair(ticket.stretch.from, ticket.stretch.to));
+}
+
 void Project::undo() {
     ClipEntry* c = currentClip();
     if (!c || c->past.empty()) return;
-    c->future.push_back(c->ticket);
-    c->ticket = c->past.back();
-    c->past.pop_back();
+    c->future.push_back({c->ticket, c->stretches});
+    c->bringBack(c->past);
     stroke_.clear();
+    Q_EMIT stretchesChanged();
     Q_EMIT ticketChanged();
     keepSoon();
 }
@@ -432,10 +439,10 @@ void Project::undo() {
 void Project::redo() {
     ClipEntry* c = currentClip();
     if (!c || c->future.empty()) return;
-    c->past.push_back(c->ticket);
-    c->ticket = c->future.back();
-    c->future.pop_back();
+    c->past.push_back({c->ticket, c->stretches});
+    c->bringBack(c->future);
     stroke_.clear();
+    Q_EMIT stretchesChanged();
     Q_EMIT ticketChanged();
     keepSoon();
 }
@@ -496,7 +503,7 @@ void Project::setTicketOf(int clip, const Ticket& ticket) {
     if (clip == current_) return change(ticket);
     ClipEntry& c = at(clip);
     if (c.ticket == ticket) return;
-    c.past.push_back(c.ticket);
+    c.past.push_back({c.ticket, c.stretches});
     c.future.clear();
     c.ticket = ticket;
     Q_EMIT shelfChanged();

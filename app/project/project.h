@@ -40,7 +40,14 @@ struct ClipEntry {
     QString problem;                     ///< why not
     std::shared_ptr<FrameReader> reader; ///< for single frames
     Ticket ticket;
-    std::vector<Ticket> past, future;             ///< undo and redo
+    /// What undo and redo bring back.
+    struct State {
+        Ticket ticket;
+        std::vector<std::pair<double, double>> stretches;
+    };
+    std::vector<State> past, future;
+    /// Takes the last of these, and becomes it.
+    void bringBack(std::vector<State>& from);
     std::shared_ptr<const Inspection> inspection; ///< null until it was looked over
     std::shared_ptr<const Inspection> partial;    ///< what is known while it runs
     double inspecting = 0;                        ///< 0…1 while it runs
@@ -105,7 +112,7 @@ public:
     void setOn(const std::vector<int>& clips, const std::map<std::string, std::string>& settings);
     /// Copies one step (a key of ticketSteps()), or the whole ticket where it is empty, from the current clip.
     void copyTicketTo(const std::vector<int>& clips, const std::string& step);
-    /// Chooses spots by the readings inside `window` (upright source pixels), unless a person placed some.
+    /// Chooses spots by the readings inside `windows` (upright source pixels), unless a person placed some.
     void chooseSpots(const std::vector<Rect>& windows, int apart);
 
     const std::vector<Target>& targets() const { return targets_; }

@@ -169,8 +169,8 @@ void ReelStrip::activate(std::size_t further) {
         all[further] = {own.from, own.to};
     else
         all.erase(all.begin() + static_cast<std::ptrdiff_t>(further));
-    project_.setStretches(all);
     project_.edit([&](Ticket& t) { t.stretch.on = true, t.stretch.from = chosen.first, t.stretch.to = chosen.second; });
+    project_.setStretches(all);
 }
 
 std::vector<std::pair<double, double>> ReelStrip::marked() const {
@@ -215,8 +215,8 @@ void ReelStrip::joinStretches() {
         if (from > reached) parts.push_back({reached, from});
         reached = std::max(reached, to);
     }
-    project_.setStretches({});
     project_.edit([&](Ticket& t) { t.stretch = {true, all[0].first, reached, leftOutText(parts)}; });
+    project_.setStretches({}); // after: undoing brings them back
 }
 
 void ReelStrip::bringBack(double seconds) {

@@ -76,18 +76,22 @@ void ViewingTable::paintPlaying(QPainter& painter) {
     } else { // the original, in the place that the delivered picture will have
         const PictureFormat& stored = live_.delivery()->source->format();
         const std::int64_t stage = live_.deliveries().stage();
-        const auto at = [&](double x, double y) {
-            const Point p = live_.delivery()->toDelivered(stage, {x, y});
-            return QPointF(pic.x() + p.x * scale(), pic.y() + p.y * scale());
-        };
-        const QPointF o = at(0, 0), x = at(stored.width, 0) - o, y = at(0, stored.height) - o;
-        painter.save();
-        painter.setClipRect(
-            QRectF(pic.x() + plan.x * scale(), pic.y() + plan.y * scale(), plan.w * scale(), plan.h * scale()),
-            Qt::IntersectClip);
-        painter.setTransform(QTransform(x.x(), x.y(), y.x(), y.y(), o.x(), o.y()), true);
-        painter.drawImage(QRectF(0, 0, 1, 1), playing_);
-        painter.restore();
+        for (const bool lower : {false, true}) {
+            if (lower && plan.fill != Fill::Split) continue;
+            const FramingPlan part = lower ? plan.lower() : plan;
+            const auto at = [&](double x, double y) {
+                const Point p = live_.delivery()->toDelivered(stage, {x, y}, lower);
+                return QPointF(pic.x() + p.x * scale(), pic.y() + p.y * scale());
+            };
+            const QPointF o = at(0, 0), x = at(stored.width, 0) - o, y = at(0, stored.height) - o;
+            painter.save();
+            painter.setClipRect(
+                QRectF(pic.x() + part.x * scale(), pic.y() + part.y * scale(), part.w * scale(), part.h * scale()),
+                Qt::IntersectClip);
+            painter.setTransform(QTransform(x.x(), x.y(), y.x(), y.y(), o.x(), o.y()), true);
+            painter.drawImage(QRectF(0, 0, 1, 1), playing_);
+            painter.restore();
+        }
     }
     if (safeAreas_) paintSafeAreas(painter, pic);
     const QRectF box(12, 10, 12 + QFontMetrics(words(8.5)).horizontalAdvance(playingWords_), 22);
@@ -191,8 +195,8 @@ void ViewingTable::paintFault(QPainter& painter, const QRectF& pane, bool before
     if (live_.faults().key().isEmpty() || !f.fresh) return;
     const QRectF pic = pictureIn(pane);
     const auto toWidget = [&](const Rect& r) {
-        const QPointF a = live_.toDelivered(r.x, r.y), b = live_.toDelivered(r.right(), r.bottom());
-        return QRectF(pic.topLeft() + a * scale(), pic.topLeft() + b * scale());
+        const QRectF box = live_.toDelivered(r);
+        return QRectF(pic.topLeft() + box.topLeft() * scale(), box.size() * scale());
     };
     painter.save();
     painter.setClipRect(pic.intersected(pane), Qt::IntersectClip);
@@ -275,8 +279,8 @@ void ViewingTable::paintFaces(QPainter& painter, const QRectF& picture) {
     painter.setRenderHint(QPainter::Antialiasing);
     painter.setBrush(Qt::NoBrush);
     for (const Rect& f : facesNear(c->known().faceBoxes(), c->playhead)) {
-        const QPointF a = live_.toDelivered(f.x, f.y), b = live_.toDelivered(f.right(), f.bottom());
-        const QRectF box(picture.topLeft() + a * scale(), picture.topLeft() + b * scale());
+        const QRectF there = live_.toDelivered(f),
+                     box(picture.topLeft() + there.topLeft() * scale(), there.size() * scale());
         painter.setPen(QPen(QColor(0, 0, 0, 120), 3));
         painter.drawEllipse(box);
         painter.setPen(QPen(Qt::white, 1.2, Qt::DotLine));

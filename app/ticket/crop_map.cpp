@@ -18,7 +18,8 @@ CropMap::CropMap(Project& project, Live& live, QWidget* parent) : QWidget(parent
     setFixedHeight(kHeight);
     setCursor(Qt::SizeAllCursor);
     setAccessibleName(tr("Crop"));
-    setToolTip(tr("What is delivered of the clip. Drag the border, or use the arrows; the wheel comes closer."));
+    setToolTip(
+        tr("What is delivered of the clip. Drag the border, or use the arrows; clicked on, the wheel comes closer."));
     connect(&live_.deliveries(), &DeliveryModel::changed, this, &CropMap::refresh);
 }
 
@@ -158,6 +159,7 @@ void CropMap::keyPressEvent(QKeyEvent* e) {
 }
 
 void CropMap::wheelEvent(QWheelEvent* e) {
+    if (!hasFocus()) return e->ignore(); // scrolling the sheet must not change what is under the pointer
     choose(e->position());
     Q_EMIT zoomed(std::pow(1.1, e->angleDelta().y() / 120.0), lower_);
 }

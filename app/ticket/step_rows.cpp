@@ -189,7 +189,9 @@ void StepRows::addCrop(StepBlock* block, const char* name, bool ofFrame) {
                 [&](Ticket& t) {
                     double& zoom = lower ? t.frame.lower.zoom : t.frame.zoom;
                     zoom = std::clamp(std::round(zoom * by * 100) / 100, 1.0, 8.0);
-                    t.frame.on = true;
+                    // A destination alone asked for the shape: from here on the ticket does.
+                    if (const Delivery* d = live_.delivery(); d && !t.frame.on)
+                        t.frame.on = true, t.frame.aspect = d->ticket.frame.aspect;
                 },
                 QString(name) + ".zoom");
             project_.endStroke();

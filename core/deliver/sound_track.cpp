@@ -39,8 +39,7 @@ struct SoundFeeder::Track {
     double fadeIn = 0, fadeOut = 0, seconds = 0;
     std::vector<std::pair<std::int64_t, std::int64_t>> without; ///< samples since the movie's start: [from, to)
     std::vector<double> joins;                                  ///< seconds of the movie
-    std::int64_t filmed =
-        0; ///< where the sound that came last ended: samples since the movie's start, nothing left out
+    std::int64_t filmed = 0; ///< where the sound that came last ended, counting what is left out
     bool started = false;
 
     ~Track() {
@@ -185,13 +184,18 @@ av::Frame SoundFeeder::Track::taken(AVAudioFifo* from, int samples) const {
 
 // Even in loudness as it is heard: squared, half way is a quarter.
 void SoundFeeder::Track::fade(AVFrame& sound) const {
-    if (fadeIn <= 0 && fadeOut <= 0 && joins.empty()) return;
+    const double from = double(sound.pts) / encoder->sample_rate,
+                 to = from + double(sound.nb_samples) / encoder->sample_rate;
+    std::vector<double> near;
+    for (const double join : joins)
+        if (join > from - kJoin && join < to + kJoin) near.push_back(join);
+    if (fadeIn <= 0 && fadeOut <= 0 && near.empty()) return;
     for (int i = 0; i < sound.nb_samples; ++i) {
         const double at = double(sound.pts + i) / encoder->sample_rate;
         const double in = fadeIn > 0 ? std::clamp(at / fadeIn, 0.0, 1.0) : 1,
                      out = fadeOut > 0 ? std::clamp((seconds - at) / fadeOut, 0.0, 1.0) : 1;
         double dip = 1;
-        for (const double join : joins) dip = std::min(dip, std::abs(at - join) / kJoin);
+        for (const double join : near) dip = std::min(dip, std::abs(at - join) / kJoin);
         const auto gain = float(in * in * out * out * dip);
         for (int c = 0; c < sound.ch_layout.nb_channels; ++c)
             reinterpret_cast<float*>(sound.extended_data[c])[i] *= gain;

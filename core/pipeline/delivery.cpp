@@ -89,10 +89,8 @@ std::vector<std::string> coveredRemarks(const Delivery& d) {
         for (const Mark& m : marks) {
             const std::int64_t stage = d.clock.stageOf(m.frame);
             if (stage < d.clock.first() || stage >= d.clock.first() + d.frames()) continue;
-            const Point a = d.toDelivered(stage, {double(m.box.x), double(m.box.y)}),
-                        b = d.toDelivered(stage, {double(m.box.right()), double(m.box.bottom())});
-            const Rect box{int(std::min(a.x, b.x)), int(std::min(a.y, b.y)), int(std::abs(b.x - a.x)),
-                           int(std::abs(b.y - a.y))};
+            const auto [a, b] = d.deliveredBox(stage, m.box);
+            const Rect box{int(a.x), int(a.y), int(b.x - a.x), int(b.y - a.y)};
             const auto seen = double(box.intersected(whole).pixels()), clear = double(box.intersected(free).pixels());
             if (seen < 0.5 * double(box.pixels()) || seen - clear < kMuch * seen) continue;
             all.push_back(std::string(what) + " comes to lie under what " + d.target->title + " covers, at " +
@@ -151,16 +149,22 @@ Affine Delivery::clipToDelivered(std::int64_t stage, bool lower) const {
         .then({p.w / p.srcW, 0, p.x - p.srcX * p.w / p.srcW, 0, p.h / p.srcH, p.y - p.srcY * p.h / p.srcH});
 }
 
-// What only the lower place of a split shows is mapped there; what none shows lies beside the upper one.
-Point Delivery::toDelivered(std::int64_t stage, Point s) const {
+bool Delivery::onlyLower(std::int64_t stage, Point s) const {
     const FramingPlan p = planAt(stage);
     const auto within = [&](const Point& d, const FramingPlan& part) {
         return d.x >= part.x && d.y >= part.y && d.x < part.x + part.w && d.y < part.y + part.h;
     };
-    const Point first = clipToDelivered(stage)(s);
-    if (p.fill != Fill::Split || within(first, p)) return first;
-    const Point second = clipToDelivered(stage, true)(s);
-    return within(second, p.lower()) ? second : first;
+    return p.fill == Fill::Split && !within(toDelivered(stage, s, false), p) &&
+           within(toDelivered(stage, s, true), p.lower());
+}
+
+// What neither place shows lies beside the upper one.
+Point Delivery::toDelivered(std::int64_t stage, Point s) const { return toDelivered(stage, s, onlyLower(stage, s)); }
+
+std::pair<Point, Point> Delivery::deliveredBox(std::int64_t stage, const Rect& r) const {
+    const Affine m = clipToDelivered(stage, onlyLower(stage, {r.x + r.w / 2.0, r.y + r.h / 2.0}));
+    const Extent x = extent(m, r, &Point::x), y = extent(m, r, &Point::y);
+    return {{x.least, y.least}, {x.most, y.most}};
 }
 
 Point Delivery::toSource(std::int64_t stage, Point d) const {
@@ -178,11 +182,6 @@ Rect Delivery::window(std::int64_t stage, bool lower) const {
 std::vector<Rect> Delivery::windows(std::int64_t stage) const {
     if (planAt(stage).fill != Fill::Split) return {window(stage, false)};
     return {window(stage, false), window(stage, true)};
-}
-
-bool Delivery::shows(std::int64_t stage, Point s) const {
-    const Rect at{int(std::floor(s.x)), int(std::floor(s.y)), 1, 1};
-    return std::ranges::any_of(windows(stage), [&](const Rect& w) { return w.contains(at); });
 }
 
 Rect Delivery::readable(std::int64_t stage, const Rect& delivered, const Rect& wanted) const {
@@ -203,7 +202,7 @@ Rect Delivery::readable(std::int64_t stage, const Rect& delivered, const Rect& w
 
 StagePtr Delivery::inSourcePixels(const StagePtr& delivered, std::int64_t stage, const Rect& r) const {
     const Point middle{r.x + r.w / 2.0, r.y + r.h / 2.0};
-    const Affine there = clipToDelivered(stage, planAt(stage).isLower(toDelivered(stage, middle).y));
+    const Affine there = clipToDelivered(stage, onlyLower(stage, middle));
     const Extent x = extent(there, r, &Point::x), y = extent(there, r, &Point::y);
     PictureFormat f = delivered->format();
     if (pose_.cutsOnly()) {
@@ -301,7 +300,9 @@ std::vector<std::string> Delivery::remarks() const {
         !deinterlaces(ticket, *found, v))
         all.push_back("no fields were found in it: its frames are kept");
     if (ticket.motion.on && ticket.motion.deinterlace == "film" && found->complete && found->pulldown.woven.empty())
-        all.push_back("no pulldown was found in it: its frames are kept");
+        all.push_back(found->runs.size() > 1
+                          ? "it is too long to look at every frame: no pulldown is looked for, its frames are kept"
+                          : "no pulldown was found in it: its frames are kept");
     if (ticket.motion.on)
         for (const FreezeAt& f : freezesFrom(ticket.motion.freezes))
             if (const double at = clock.movieSeconds(f.seconds); at < -1e-6 || at >= seconds())

@@ -69,11 +69,17 @@ struct Delivery {
 
     // Between the upright clip's pixels and those delivered, on a stage frame. This is the only place that maps them.
     Point toDelivered(std::int64_t stage, Point source) const;
+    /// By the upper or lower place of a split, wherever it then comes to lie: for what has more than one point.
+    Point toDelivered(std::int64_t stage, Point source, bool lower) const {
+        return clipToDelivered(stage, lower)(source);
+    }
+    /// In a split: this place of the clip is shown by the lower one alone.
+    bool onlyLower(std::int64_t stage, Point source) const;
+    /// The corners of what a box of the clip becomes, the upper left one first.
+    std::pair<Point, Point> deliveredBox(std::int64_t stage, const Rect& box) const;
     Point toSource(std::int64_t stage, Point delivered) const;
     /// The part of the clip that is delivered, upright source pixels; of a split two, the upper one first.
     std::vector<Rect> windows(std::int64_t stage) const;
-    /// A place of the clip that is delivered: inside one of them.
-    bool shows(std::int64_t stage, Point source) const;
 
     /// The largest rectangle of the clip, at most `wanted`, that shows wholly in this part of the delivered picture
     /// with room for a filter around. May be empty.

@@ -71,7 +71,12 @@ void makeSheet(const ProofJob& job, const std::string& path, const CancelToken& 
         // What lies outside the delivered stretch cannot be shown.
         Inspection shown = was;
         const std::int64_t first = pair.sourceFrame(0), last = pair.sourceFrame(pair.result->frameCount() - 1);
-        std::erase_if(shown.candidates, [&](const WatchPlace& p) { return p.frame < first || p.frame > last; });
+        const FrameClock& clock = pair.delivery->clock;
+        std::erase_if(shown.candidates, [&](const WatchPlace& p) {
+            const double at = pair.source->secondsAt(p.frame);
+            return p.frame < std::min(first, last) || p.frame > std::max(first, last) ||
+                   std::ranges::any_of(clock.leftOut(), [&](const LeftOut& o) { return at >= o.from && at < o.to; });
+        });
         places = choosePlaces(shown, windows, int(1.2 * kCrop / pair.delivery->planAt(middle).scale()));
     }
     if (places.size() > 4) places.resize(4);

@@ -76,7 +76,8 @@ StagePtr cleanedStage(StagePtr source, const Ticket& t, const Inspection& found,
     const CleanValues c = cleanValues(t, found);
     StagePtr s = source;
     if (t.clean.texture > 0) s = raiseTexture(s, t.clean.texture / 100, r.noise);
-    if (!enlarging || !cleansByNetwork(t, found)) {
+    // Ours clean on the way when they enlarge; a network of the person's own does not.
+    if (!enlarging || !cleansByNetwork(t, found) || !t.enlarge.method.starts_with("learned")) {
         const StagePtr learned = cleansByNetwork(t, found) ? cleanedByNetwork(s, source, t, found) : nullptr;
         if (learned) {
             s = learned;

@@ -305,4 +305,13 @@ TEST_CASE("who cleans follows what was found: a network what compression left, f
     CHECK(by(0.2, 9, 0, "learned"));
     Ticket off;
     CHECK_FALSE(cleansByNetwork(off, {}));
+    // Ours clean on the way when they enlarge; before a network of the person's own it is cleaned as ever.
+    Inspection hard;
+    hard.readings.blocking = 9, hard.readings.compression = 65;
+    const StagePtr source = heldPicture(test::photograph(96, 64));
+    Ticket t;
+    for (const char* set : {"clean.blocks=measured", "enlarge.scale=2"}) setByAssignment(t, set);
+    CHECK(cleanedStage(source, t, hard, true) == source);
+    t.enlarge.method = "own.onnx";
+    CHECK(cleanedStage(source, t, hard, true) != source);
 }

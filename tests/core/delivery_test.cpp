@@ -228,8 +228,12 @@ TEST_CASE("a split shows two places of the clip, one above the other, and points
         CHECK(back.y == Approx(p.y));
     }
     REQUIRE(d->windows(0).size() == 2);
-    CHECK(d->shows(0, {300, 90}));
-    CHECK_FALSE(d->shows(0, {300, 5}));
+    CHECK(d->onlyLower(0, {300, 90}));
+    CHECK_FALSE(d->onlyLower(0, {30, 90}));
+    // A box goes to one half whole, even where its corners alone would part.
+    const auto [corner, other] = d->deliveredBox(0, {235, 70, 80, 40});
+    CHECK(corner.y >= 128);
+    CHECK(other.y - corner.y == Approx(40 * 192 / 90.0));
     CHECK(d->readable(0, {60, 200, 40, 40}, {0, 0, 320, 180}).x > 200);
     // Each place is the picture that a crop of its own delivers.
     Engine engine(std::size_t(32) << 20);

@@ -76,6 +76,12 @@ TEST_CASE("parts of a clip are left out on the reel, brought back and undone, an
     CHECK(b.project().currentClip()->stretches.empty());
     REQUIRE(b.settle());
     CHECK(b.live().delivery()->seconds() == Approx(first + second).margin(0.01));
+    // Undone, both stretches are there again.
+    QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier);
+    CHECK(b.ticket().stretch.without.empty());
+    REQUIRE(b.project().currentClip()->stretches.size() == 1);
+    CHECK(b.project().currentClip()->stretches[0].second - b.project().currentClip()->stretches[0].first ==
+          Approx(first));
 }
 
 TEST_CASE("a speed is set on the reel, dragged up and along, and taken away") {
@@ -118,6 +124,9 @@ TEST_CASE("a split has two borders to drag, each moves its own place, and the wh
     const QPoint low = map->window(true).center().toPoint();
     REQUIRE(map->window(true).center().x() > map->window().center().x());
     turnWheel(map, low, 4);
+    CHECK(b.ticket().frame.lower.zoom == 1); // scrolling over it changes nothing until it was clicked on
+    map->setFocus();
+    turnWheel(map, low, 4);
     CHECK(b.ticket().frame.lower.zoom == Approx(1.46));
     CHECK(b.ticket().frame.zoom == 1);
     REQUIRE(b.settle());
@@ -126,6 +135,17 @@ TEST_CASE("a split has two borders to drag, each moves its own place, and the wh
     CHECK(b.ticket().frame.lower.x < 0.95);
     CHECK(b.ticket().frame.x == 0);
     REQUIRE(b.settle());
+    // The original, playing, lies in both halves: the clip's left above, its right below.
+    QImage two(64, 36, QImage::Format_RGB32);
+    two.fill(Qt::red);
+    for (int y = 0; y < 36; ++y)
+        for (int x = 32; x < 64; ++x) two.setPixelColor(x, y, Qt::blue);
+    b.table().showPlaying(two, false, "original");
+    const QRectF shown = b.table().pictureRect();
+    CHECK(QColor(b.pixel(&b.table(), QPointF(shown.x() + 8, shown.y() + shown.height() * 0.3).toPoint())).red() > 200);
+    CHECK(QColor(b.pixel(&b.table(), QPointF(shown.right() - 8, shown.y() + shown.height() * 0.8).toPoint())).blue() >
+          200);
+    b.table().showPlaying({}, false, {});
     // Shift and drag on the table moves the place that is dragged.
     const QRectF picture = b.table().pictureRect();
     const QPoint upper(int(picture.center().x()), int(picture.top() + picture.height() / 4));
