@@ -209,17 +209,22 @@ int main(int argc, char** argv) {
         camera.take("preferences", preferences);
     }
     if (camera.done()) return 0;
-    // Slow motion: a frame made in between.
+    // Slow motion: a frame made in between, where movement leads, where that is doubtful, a stretch that is blended.
     window.project().setCurrent(4);
     ulm::Ticket slow = window.project().at(4).ticket;
-    for (const char* set : {"motion.speed=50", "motion.fps=50"}) ulm::setByAssignment(slow, set);
+    for (const char* set : {"motion.speed=50", "motion.fps=50", "motion.places=3-3.6:blend"})
+        ulm::setByAssignment(slow, set);
     window.project().change(slow);
     window.bench().ticket().step("motion")->setOpen(true);
     window.bench().table().table().setCompare(ViewingTable::Compare::Pair);
     window.bench().live().deliveries().stepDelivered(1);
     camera.settle();
+    window.bench().live().faults().show("paths");
+    waitFor([&] { return window.bench().live().faults().view().fresh && window.bench().live().doubts().done() == 1; });
+    camera.settle();
     camera.take("bench-motion");
     if (camera.done()) return 0;
+    window.bench().live().faults().show({});
     window.project().undo();
     window.project().setCurrent(2);
     window.bench().ticket().step("enlarge")->setOpen(true);

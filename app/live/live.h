@@ -1,5 +1,6 @@
 #pragma once
 
+#include "app/live/doubt_model.h"
 #include "app/live/forecast_model.h"
 #include "app/spots/spots_model.h"
 #include "app/table/fault_model.h"
@@ -19,6 +20,7 @@ public:
     TableModel& table() { return table_; }
     FaultModel& faults() { return faults_; }
     ForecastModel& forecasts() { return forecasts_; }
+    DoubtModel& doubts() { return doubts_; }
 
     /// The delivery on the table, or null.
     const Delivery* delivery() const { return deliveries_.onTable().get(); }
@@ -42,6 +44,7 @@ private:
     ForecastModel forecasts_;
     TableModel table_;
     FaultModel faults_;
+    DoubtModel doubts_;
 };
 
 } // namespace ulm::app

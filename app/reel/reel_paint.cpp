@@ -51,6 +51,8 @@ void ReelStrip::paintEvent(QPaintEvent*) {
         }
         p.drawPixmap(0, 0, traces_);
     }
+    paintDoubts(p);
+    paintBetweenPlaces(p);
     paintLeftOut(p);
     paintSpeeds(p);
     const int x = xOfFrame(c->playhead);
@@ -79,7 +81,52 @@ void ReelStrip::paintThumbnails(QPainter& p) {
             const int x = xOfFrame(shown);
             p.fillRect(QRect(x, kThumbs - 4, std::max(2, xOfFrame(shown + 1) - x), 4), t.elm);
         }
+    if (d) paintSteadyPath(p, *d);
     if (d && followsSubject(d->ticket)) paintCropPath(p, *d);
+}
+
+// The camera's path along the thumbnails, of each shot the direction in which it strays most: as it was dotted, as it
+// is shown solid.
+void ReelStrip::paintSteadyPath(QPainter& p, const Delivery& d) {
+    const SteadyPathPtr path = d.steadyPath();
+    if (!path || path->was.empty()) return;
+    constexpr double kLeast = 0.01; // longer sides: what fills the strip's height at least
+    std::vector<std::int64_t> edges = path->cuts;
+    edges.insert(edges.begin(), 0);
+    edges.push_back(std::int64_t(path->was.size()));
+    p.save();
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setBrush(Qt::NoBrush);
+    for (std::size_t e = 0; e + 1 < edges.size(); ++e) {
+        const auto first = std::size_t(edges[e]), past = std::min(std::size_t(edges[e + 1]), path->was.size());
+        if (past < first + 2) continue;
+        const auto range = [&](double Point::*axis) {
+            double low = 1e9, high = -1e9;
+            for (std::size_t n = first; n < past; ++n)
+                low = std::min(low, path->was[n].*axis), high = std::max(high, path->was[n].*axis);
+            return std::pair(low, high);
+        };
+        const auto across = range(&Point::x), down = range(&Point::y);
+        const bool sideways = across.second - across.first >= down.second - down.first;
+        const auto axis = sideways ? &Point::x : &Point::y;
+        const auto [low, high] = sideways ? across : down;
+        const double full = std::max(kLeast, high - low), middle = (low + high) / 2;
+        const auto line = [&](const std::vector<Point>& of) {
+            QPolygonF all;
+            for (std::size_t n = first; n < past; ++n)
+                all << QPointF(xOfFrame(std::int64_t(n)),
+                               kThumbs / 2.0 + (of[n].*axis - middle) / full * (kThumbs - 12));
+            return all;
+        };
+        const QPolygonF was = line(path->was), is = line(path->is);
+        for (const QPolygonF* one : {&was, &is}) {
+            p.setPen(QPen(QColor(0, 0, 0, 150), 3));
+            p.drawPolyline(*one);
+            p.setPen(QPen(Qt::white, one == &is ? 1.6 : 1, one == &is ? Qt::SolidLine : Qt::DotLine));
+            p.drawPolyline(*one);
+        }
+    }
+    p.restore();
 }
 
 // Where the crop is, along the thumbnails: from their upper edge (left, or top) to the lower one; pins as diamonds.

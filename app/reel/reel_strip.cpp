@@ -41,6 +41,7 @@ ReelStrip::ReelStrip(Project& project, Live& live, const ResultReel& reel, QWidg
     for (const auto signal : {&Project::ticketChanged, &Project::stretchesChanged})
         connect(&project_, signal, this, qOverload<>(&QWidget::update));
     connect(&project_, &Project::inspectionChanged, this, qOverload<>(&QWidget::update));
+    connect(&live_.doubts(), &DoubtModel::updated, this, qOverload<>(&QWidget::update));
     connect(&reel_, &ResultReel::changed, this, qOverload<>(&QWidget::update));
 }
 
@@ -243,6 +244,13 @@ void ReelStrip::contextMenuEvent(QContextMenuEvent* e) {
     };
     offer(tr("Leave out the marked stretch\tDel"), own.on, [this] { leaveStretchOut(); });
     offer(tr("Join the marked stretches\tU"), marked().size() > 1, [this] { joinStretches(); });
+    QMenu* between = menu.addMenu(tr("In-betweens of the marked stretch"));
+    between->setEnabled(own.on && makesFrames(project_.shownTicket()));
+    for (const auto& [what, way] : {std::pair(tr("Rebuild"), std::optional(BetweenWay::Rebuild)),
+                                    std::pair(tr("Blend"), std::optional(BetweenWay::Blend)),
+                                    std::pair(tr("Hold"), std::optional(BetweenWay::Hold)),
+                                    std::pair(tr("As elsewhere"), std::optional<BetweenWay>())})
+        between->addAction(what, this, [this, way = way] { makeBetween(way); });
     offer(tr("Bring this part back"), here, [this, at] { bringBack(at); });
     offer(tr("Bring all parts back"), !parts.empty(), [this] { bringAllBack(); });
     menu.addSeparator();

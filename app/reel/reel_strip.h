@@ -2,6 +2,7 @@
 
 #include "app/live/live.h"
 #include "app/reel/result_reel.h"
+#include "core/ticket/between_places.h"
 #include "core/ticket/motion_step.h"
 
 #include <QHash>
@@ -31,6 +32,8 @@ public:
     void joinStretches();
     void bringBack(double seconds);
     void bringAllBack();
+    /// How pictures in between are made in the marked stretch; none: as elsewhere.
+    void makeBetween(std::optional<BetweenWay> way);
     /// Sets a speed at an instant of the clip, the one it runs at now; takes one away.
     void addSpeed(double seconds);
     void removeSpeed(int index);
@@ -71,9 +74,12 @@ private:
     void activate(std::size_t further);
     void paintThumbnails(QPainter&);
     void paintCropPath(QPainter&, const Delivery&);
+    void paintSteadyPath(QPainter&, const Delivery&);
     void paintStretches(QPainter&);
     void paintLeftOut(QPainter&);
     void paintSpeeds(QPainter&);
+    void paintDoubts(QPainter&);
+    void paintBetweenPlaces(QPainter&);
     std::vector<SpeedAt> speeds() const; ///< those that act
     void setSpeeds(const std::vector<SpeedAt>&, const QString& stroke = {});
     void dragSpeed(const QPointF& to);

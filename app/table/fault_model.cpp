@@ -2,6 +2,7 @@
 
 #include "core/inspect/readings.h"
 #include "core/judge/overdone.h"
+#include "core/pipeline/between_doubt.h"
 
 namespace ulm::app {
 
@@ -89,6 +90,7 @@ FaultView FaultModel::look(const DeliveryPtr& d, std::int64_t stage, FaultView v
         view.from = 0.6 * std::max(kind->notable, 0.5);
         view.to = std::max(6 * view.from, 2 * view.readingBefore);
     }
+    if (view.key == "paths") view.paths = pathsAt(e, *d, stage, cancel);
     if (view.key == "overdone") showOverdone(*d, stage, cancel, view);
     view.fresh = true;
     return view;

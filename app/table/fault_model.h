@@ -10,12 +10,13 @@ namespace ulm::app {
 
 /// One fault over the whole frame, before and after Clean, for the overlay.
 struct FaultView {
-    QString key;             ///< a reading's, or "face", "text", "overlay", "overdone"
+    QString key;             ///< a reading's, or "face", "text", "overlay", "overdone", "paths"
     bool mapped = false;     ///< it lies somewhere: there are maps
     double from = 0, to = 1; ///< readings between which its heat runs
     FaultMap before, after;  ///< upright source pixels
     double readingBefore = 0, readingAfter = 0;
-    std::vector<Mark> marks; ///< for what has boxes instead of a map
+    std::optional<Picture> paths; ///< of "paths": see pathsAt()
+    std::vector<Mark> marks;      ///< for what has boxes instead of a map
     bool fresh = false;
 };
 

@@ -111,6 +111,7 @@ void TablePanel::openFaults(QToolButton* under) {
     };
     menu.addAction(tr("No overlay"), this, [this] { live_.faults().show({}); });
     add(menu, "overdone", {});
+    add(menu, "paths", {});
     menu.addSeparator();
     // What the clip has comes first, with its reading; the rest stays at hand.
     QMenu* others = new QMenu(tr("Not found in this clip"), &menu);

@@ -116,6 +116,7 @@ void ViewingTable::paintComparison(QPainter& painter) {
     const auto side = [&](const QRectF& pane, bool left) {
         paintPicture(painter, pane, left ? before : after);
         paintFault(painter, pane, left && live_.table().leftView() == View::Original);
+        paintPaths(painter, pane);
     };
     if (compare_ == Compare::Pair) {
         side(all[0], true);
@@ -242,6 +243,9 @@ void ViewingTable::paintLegend(QPainter& painter) {
     QString text;
     if (!f.fresh)
         text = tr("%1: working…").arg(name);
+    else if (f.key == "paths")
+        text = f.paths ? tr("Arrows lead to the next frame; dotted and orange: doubtful")
+                       : tr("The last frame: nothing moves on from it");
     else if (!f.mapped)
         text = f.marks.empty() ? tr("%1: none on this frame").arg(name)
                                : tr("%1: %2 on this frame").arg(name).arg(f.marks.size());

@@ -88,6 +88,7 @@ private:
     void paintComparison(QPainter&);
     void paintPicture(QPainter&, const QRectF& pane, const QImage& image);
     void paintFault(QPainter&, const QRectF& pane, bool before);
+    void paintPaths(QPainter&, const QRectF& pane);
     void paintLegend(QPainter&);
     void paintFaces(QPainter&, const QRectF& picture);
     void paintMarks(QPainter&, const QRectF& picture);

@@ -3,7 +3,6 @@
 #include "app/ticket/crop_map.h"
 #include "app/widgets/theme.h"
 #include "core/base/error.h"
-#include "core/pipeline/cadence.h"
 
 #include <QCheckBox>
 #include <QCoreApplication>
@@ -37,6 +36,7 @@ void StepRows::add(StepBlock* block, const StepPart& part) {
             refreshers_.push_back(
                 [row](const Ticket&, const ClipEntry& c) { row->setVisible(c.clip->facts().video.hdr()); });
         if (k.path == "motion.fps") addCadences(block);
+        if (k.path == "motion.method") addDoubt(block);
         if (k.path == "enlarge.size") addCrop(block, "enlarge.crop", false);
         if (k.path == "frame.fill") addCrop(block, "frame.crop", true);
         if (k.path == "finish.colour.tint") addGreyPicker(block);
@@ -131,38 +131,6 @@ QWidget* StepRows::tick(StepBlock* block, const TicketKey& k) {
     connect(box, &QCheckBox::clicked, this, [this, &k](bool on) { project_.edit([&](Ticket& t) { k.set(t, on); }); });
     refreshers_.push_back([box, &k](const Ticket& t, const ClipEntry&) { box->setChecked(k.get(t) == true); });
     return box;
-}
-
-// What each usual rate keeps of this clip, and what it has to make up.
-void StepRows::addCadences(StepBlock* block) {
-    auto* line = new QLabel;
-    line->setObjectName("motion.cadences");
-    line->setContentsMargins(96, 0, 0, 2);
-    line->setWordWrap(true);
-    line->setFont(app::words(8.5));
-    line->setToolTip(tr("Made up: frames in between that were not filmed. Judder: by how much movement strays where "
-                        "frames are repeated or left out instead."));
-    block->rows()->addWidget(line);
-    // Other steps' sliders change nothing of it.
-    struct Seen {
-        Ticket::Stretch stretch;
-        Ticket::Motion motion;
-        std::shared_ptr<const Inspection> found;
-        const Clip* clip = nullptr;
-        bool operator==(const Seen&) const = default;
-    };
-    refreshers_.push_back([line, last = Seen{}](const Ticket& t, const ClipEntry& c) mutable {
-        const Seen now{t.stretch, t.motion, c.inspection, c.clip.get()};
-        if (!c.clip || now == last) return;
-        last = now;
-        QStringList all;
-        try {
-            for (const Cadence& one : cadencesOf(c.clip, t, c.known(), {30, 50, 60}))
-                all << QString::fromStdString(told(one));
-        } catch (const Error&) { // the stretch or the length is told of where it is set
-        }
-        line->setText(all.join("\n"));
-    });
 }
 
 void StepRows::addCrop(StepBlock* block, const char* name, bool ofFrame) {

@@ -47,6 +47,7 @@ private:
     void addCurve(StepBlock* block);
     void addTogether(StepBlock* block);
     void addCadences(StepBlock* block);
+    void addDoubt(StepBlock* block);
     void addLooks(StepBlock* block);
     void addGroup(StepBlock* block, const StepPart& part, const TicketKey& first);
     void addCrop(StepBlock* block, const char* name, bool ofFrame);

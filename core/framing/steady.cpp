@@ -79,6 +79,8 @@ SteadyPathPtr planned(const SteadyWish& wish, Size clip, std::uint64_t key) {
     const auto out = std::make_shared<SteadyPath>();
     out->key = key, out->clip = clip, out->cuts = wish.cuts;
     out->places.resize(wish.moves.size());
+    out->was.resize(wish.moves.size());
+    out->is.resize(wish.moves.size());
     std::vector<std::int64_t> edges = wish.cuts;
     edges.insert(edges.begin(), 0);
     edges.push_back(std::int64_t(wish.moves.size()));
@@ -92,6 +94,8 @@ SteadyPathPtr planned(const SteadyWish& wish, Size clip, std::uint64_t key) {
             const Place& p = path.back();
             path.push_back({p.x + m.x, p.y + m.y, p.turn + m.turn, p.grow + m.grow});
         }
+        for (std::size_t k = 0; k < path.size(); ++k)
+            out->was[std::size_t(first) + k] = out->is[std::size_t(first) + k] = {path[k].x, path[k].y};
         double sigma = std::max(0.7, 0.1 * std::pow(30, wish.strength) * wish.fps);
         std::vector<Place> fix;
         double zoom = 1;
@@ -104,6 +108,8 @@ SteadyPathPtr planned(const SteadyWish& wish, Size clip, std::uint64_t key) {
         out->mostZoom = std::max(out->mostZoom, zoom);
         for (std::size_t k = 0; k < fix.size(); ++k) {
             Place p = fix[k];
+            Point& is = out->is[std::size_t(first) + k];
+            is.x += p.x, is.y += p.y;
             p.x *= zoom, p.y *= zoom, p.grow += std::log(zoom);
             out->places[std::size_t(first) + k] = p;
         }

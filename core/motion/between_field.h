@@ -1,5 +1,7 @@
 #pragma once
 
+#include "core/engine/cancel.h"
+
 #include <opencv2/core.hpp>
 #include <vector>
 
@@ -14,7 +16,7 @@ struct BetweenLayer {
 
 struct BetweenField {
     std::vector<BetweenLayer> layers;
-    cv::Mat doubt;     ///< how unlike A and B are along the best path, 8-bit steps, around each place
+    cv::Mat doubt;     ///< what error is to be expected around each place, 8-bit steps; 0 where held
     bool held = false; ///< A and B do not belong together (a cut, a flash): the nearer is shown as it is
 };
 
@@ -37,6 +39,7 @@ struct BetweenWish {
 /// it does not is hidden there and counts for less (after Herbst, Seitz & Baker, "Occlusion reasoning for temporal
 /// interpolation using optical flow", 2009). Where two pictures do not belong together nothing is mixed; a cut that was
 /// found holds unless movement explains the change.
-BetweenField betweenField(const cv::Mat& a, const cv::Mat& b, const std::vector<FlowPair>& flows, const BetweenWish&);
+BetweenField betweenField(const cv::Mat& a, const cv::Mat& b, const std::vector<FlowPair>& flows, const BetweenWish&,
+                          const CancelToken&);
 
 } // namespace ulm

@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <opencv2/imgproc.hpp>
 
 namespace ulm {
@@ -59,7 +60,7 @@ public:
         : Stage(searched(guide, method), stackedFormat(guide->format(), method), keyOf(guide, clock, method)),
           clock_(clock), method_(method), plan_(planFor(guide->format(), method)) {}
     const char* name() const override { return "between"; }
-    std::int64_t frames() const override { return clock_.frames; }
+    std::int64_t frames() const override { return clock_.frames * clock_.exposures; }
     std::vector<Need> needs(std::int64_t n, const Rect&) const override {
         const std::int64_t a = clock_.at(n).frame;
         const Rect all = inputs()[0]->format().frame(), small = inputs()[1]->format().frame();
@@ -81,7 +82,7 @@ public:
         wish.layers = plan_.layers;
         wish.inPlace = method_ == Between::Careful;
         wish.patch = method_ == Between::Careful ? 5 : 3;
-        const BetweenField f = betweenField(a, b, flows, wish);
+        const BetweenField f = betweenField(a, b, flows, wish, cancel);
         viewOf(out.planes[2]) = 0;
         f.doubt.copyTo(block(out.planes[2], 0, h));
         for (std::size_t k = 0; k < f.layers.size(); ++k) {
@@ -114,46 +115,67 @@ private:
     Plan plan_;
 };
 
+// The mean of its exposures, each a frame as it is, two of them blended, or rebuilt along a field's paths.
 class BetweenStage : public Stage {
 public:
     BetweenStage(StagePtr input, StagePtr field, const PictureFormat& guide, const BetweenClock& clock,
                  const Plan& plan)
-        : Stage({input, field}, input->format(), KeyMaker("in-between").add(input).add(field)), clock_(clock),
-          size_(double(input->format().width) / guide.width), factor_(size_ * plan.field), layers_(plan.layers) {}
+        : Stage({input, field}, input->format(),
+                KeyMaker("in-between")
+                    .add(input)
+                    .add(field)
+                    .add(static_cast<std::int64_t>(clock.key))
+                    .add(clock.exposures)),
+          clock_(clock), size_(double(input->format().width) / guide.width), factor_(size_ * plan.field),
+          layers_(plan.layers) {}
     const char* name() const override { return "in-between"; }
     std::int64_t frames() const override { return clock_.frames; }
 
-    std::vector<Need> needs(std::int64_t n, const Rect& region) const override {
-        const BetweenInstant i = clock_.at(n);
-        if (i.part == 0) return {{0, i.frame, region}};
-        return {{1, n, inputs()[1]->format().frame()}};
+    std::vector<Need> needs(std::int64_t n, const Rect&) const override {
+        std::vector<Need> needs;
+        for (int e = 0; e < clock_.exposures; ++e)
+            if (isRebuilt(at(n, e))) needs.push_back({1, n * clock_.exposures + e, inputs()[1]->format().frame()});
+        return needs;
     }
 
-    // Of both sides only what the paths lead to.
+    // Of the frames only what the paths lead to.
     std::vector<Need> moreNeeds(std::int64_t n, const Rect& region, std::span<const Picture> in) const override {
-        const BetweenInstant i = clock_.at(n);
-        if (i.part == 0) return {};
-        const double shares[] = {-i.part, 1 - i.part};
         std::vector<Need> needs;
-        for (const int side : {0, 1}) {
-            Rect pointed = region;
-            for (std::size_t k = 0; k < layers_; ++k) pointed = united(pointed, led(region, in[0], k, shares[side]));
-            needs.push_back({0, i.frame + side, even(pointed.grown(kCubic)).intersected(format().frame())});
-        }
+        for (const auto& [frame, looked] : framesOf(n, region, in)) needs.push_back({0, frame, looked});
         return needs;
     }
 
     void compute(std::int64_t n, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
-        const BetweenInstant i = clock_.at(n);
-        if (i.part == 0) {
-            for (int c = 0; c < 3; ++c) copySamples(in[0].planes[c], out.planes[c]);
-            return;
+        std::size_t fields = 0;
+        for (int e = 0; e < clock_.exposures; ++e) fields += isRebuilt(at(n, e));
+        const auto frames = framesOf(n, out.area, in);
+        const auto pictureOf = [&](std::int64_t frame) { // moreNeeds() asked for them in this order
+            return &in[fields + static_cast<std::size_t>(std::distance(frames.begin(), frames.find(frame)))];
+        };
+        std::vector<Exposure> all;
+        std::size_t field = 0;
+        for (int e = 0; e < clock_.exposures; ++e) {
+            const BetweenInstant i = at(n, e);
+            all.push_back({i.part, isRebuilt(i) ? &in[field++] : nullptr, pictureOf(i.frame),
+                           i.part > 0 ? pictureOf(i.frame + 1) : nullptr});
         }
         for (std::size_t c = 0; c < 3; ++c) {
-            const Rect all = out.planes[c].area();
-            for (int y = all.y; y < all.bottom(); y += kBand) { // a band at a time stays in the processor's cache
+            if (all.size() == 1 && !all[0].after) {
+                copySamples(all[0].before->planes[c], out.planes[c]);
+                continue;
+            }
+            const Rect whole = out.planes[c].area();
+            for (int y = whole.y; y < whole.bottom(); y += kBand) { // a band at a time stays in the processor's cache
                 cancel.check();
-                fill(in, c, {all.x, y, all.w, std::min(kBand, all.bottom() - y)}, i.part, out.planes[c]);
+                const Rect band{whole.x, y, whole.w, std::min(kBand, whole.bottom() - y)};
+                cv::Mat sum = cv::Mat::zeros(band.h, band.w, CV_32F);
+                for (const Exposure& x : all) x.field ? addRebuilt(x, c, band, sum) : addBlended(x, c, band, sum);
+                for (int line = 0; line < band.h; ++line) {
+                    const float* from = sum.ptr<float>(line);
+                    float* to = out.planes[c].row(band.y + line) + (band.x - whole.x);
+                    const float share = 1.0f / float(all.size());
+                    for (int k = 0; k < band.w; ++k) to[k] = share * from[k];
+                }
             }
         }
     }
@@ -161,6 +183,43 @@ public:
 private:
     static constexpr int kCubic = 4; ///< cubic interpolation's own reach, and a sample for rounding
     static constexpr float kReach = 16384;
+    static constexpr int kBand = 32;
+
+    struct Exposure {
+        double part;
+        const Picture* field; ///< null: before and after are blended
+        const Picture *before, *after;
+    };
+
+    BetweenInstant at(std::int64_t n, int exposure) const { return clock_.at(n * clock_.exposures + exposure); }
+    static bool isRebuilt(const BetweenInstant& i) { return i.part > 0 && i.way == BetweenWay::Rebuild; }
+
+    // What is looked at of each frame that `region` is made from.
+    std::map<std::int64_t, Rect> framesOf(std::int64_t n, const Rect& region, std::span<const Picture> fields) const {
+        std::map<std::int64_t, Rect> all;
+        const auto look = [&](std::int64_t frame, const Rect& r) {
+            const auto [it, isNew] = all.emplace(frame, r);
+            if (!isNew) it->second = united(it->second, r);
+        };
+        std::size_t field = 0;
+        for (int e = 0; e < clock_.exposures; ++e) {
+            const BetweenInstant i = at(n, e);
+            const double shares[] = {-i.part, 1 - i.part};
+            for (const int side : {0, 1}) {
+                if (side && i.part == 0) continue;
+                Rect pointed = region;
+                if (isRebuilt(i)) {
+                    for (std::size_t k = 0; k < layers_; ++k)
+                        pointed = united(pointed, led(region, fields[field], k, shares[side]));
+                    pointed = even(pointed.grown(kCubic)).intersected(format().frame());
+                }
+                look(i.frame + side, pointed);
+            }
+            if (isRebuilt(i)) ++field;
+        }
+        return all;
+    }
+
     static Rect even(const Rect& r) {
         const int x = r.x & ~1, y = r.y & ~1;
         return {x, y, ((r.right() + 1) & ~1) - x, ((r.bottom() + 1) & ~1) - y};
@@ -196,28 +255,37 @@ private:
     }
 
     // One plane's samples in `band`, from all layers and both sides.
-    void fill(std::span<const Picture> in, std::size_t c, const Rect& band, double part, Plane& out) const {
+    void addRebuilt(const Exposure& x, std::size_t c, const Rect& band, cv::Mat& sum) const {
         const double subW = c ? 1 << format().subW : 1, subH = c ? 1 << format().subH : 1;
         const int h = fieldHeight();
-        cv::Mat sum = cv::Mat::zeros(band.h, band.w, CV_32F);
+        const Picture* const sides[] = {x.before, x.after};
+        const double along[] = {-x.part, 1 - x.part};
         for (std::size_t k = 0; k < layers_; ++k) {
             const auto spread = [&](std::size_t plane, std::size_t blockAt) {
-                const Rect lines{0, static_cast<int>(blockAt) * h, in[0].area.w, h};
-                return spreadField(in[0].planes[plane].view(lines), band, factor_ / subW, factor_ / subH);
+                const Rect lines{0, static_cast<int>(blockAt) * h, x.field->area.w, h};
+                return spreadField(x.field->planes[plane].view(lines), band, factor_ / subW, factor_ / subH);
             };
             const cv::Mat dx = spread(0, 2 * k), dy = spread(1, 2 * k);
             const cv::Mat share[] = {spread(0, 2 * k + 1), spread(1, 2 * k + 1)};
-            const double along[] = {-part, 1 - part};
             for (const std::size_t side : {0u, 1u})
-                cv::accumulateProduct(moved(in[1 + side].planes[c], band, dx * (along[side] * size_ / subW),
+                cv::accumulateProduct(moved(sides[side]->planes[c], band, dx * (along[side] * size_ / subW),
                                             dy * (along[side] * size_ / subH), kReach),
                                       share[side], sum);
         }
-        for (int y = 0; y < band.h; ++y)
-            std::copy_n(sum.ptr<float>(y), band.w, out.row(band.y + y) + (band.x - out.area().x));
     }
 
-    static constexpr int kBand = 32;
+    static void addBlended(const Exposure& x, std::size_t c, const Rect& band, cv::Mat& sum) {
+        const auto add = [&](const Picture& p, double share) {
+            for (int y = 0; y < band.h; ++y) {
+                const Plane& plane = p.planes[c];
+                const float* from = plane.row(band.y + y) + (band.x - plane.area().x);
+                float* to = sum.ptr<float>(y);
+                for (int k = 0; k < band.w; ++k) to[k] += float(share) * from[k];
+            }
+        };
+        add(*x.before, x.after ? 1 - x.part : 1);
+        if (x.after) add(*x.after, x.part);
+    }
 
     BetweenClock clock_;
     double size_;   ///< pixels of the input in one of the guide
@@ -233,7 +301,7 @@ public:
     const char* name() const override { return "paths"; }
     bool worthKeeping() const override { return false; }
     std::vector<Need> needs(std::int64_t n, const Rect&) const override {
-        if (clock_.at(n).part == 0) return {};
+        if (const BetweenInstant i = clock_.at(n); i.part == 0 || i.way != BetweenWay::Rebuild) return {};
         return {{0, n, inputs()[0]->format().frame()}};
     }
     void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken&) const override {

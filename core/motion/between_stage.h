@@ -10,18 +10,25 @@ namespace ulm {
 /// size. Careful: of seven, found at half the size, mixed where more than one may be true.
 enum class Between { Fast, Careful };
 
+/// What is shown of an instant between two frames: a picture rebuilt along the movement, both blended where they are,
+/// or the frame alone.
+enum class BetweenWay { Rebuild, Blend, Hold };
+
 /// An instant of a clip: frame `frame`, or `part` of the way on to the next one, [0, 1).
 struct BetweenInstant {
     std::int64_t frame = 0;
-    double part = 0;
+    double part = 0;                      ///< 0 for BetweenWay::Hold
+    BetweenWay way = BetweenWay::Rebuild; ///< counts where `part` is not 0
 };
 
 /// A clip on another clock, frames in between made along the movement.
 struct BetweenClock {
-    std::int64_t frames = 0;                        ///< that come out, > 0
-    Key key = 0;                                    ///< identity of `at`
-    std::function<BetweenInstant(std::int64_t)> at; ///< of each of them; thread safe
-    std::vector<std::int64_t> cuts;                 ///< first frames of new shots, ascending, as far as they were found
+    std::int64_t frames = 0; ///< that come out, > 0
+    Key key = 0;             ///< identity of `at`
+    /// Of each of them, of each exposure of it: [0, frames · exposures); thread safe.
+    std::function<BetweenInstant(std::int64_t)> at;
+    std::vector<std::int64_t> cuts; ///< first frames of new shots, ascending, as far as they were found
+    int exposures = 1;              ///< instants that a frame is the mean of, in encoded values
 };
 
 /// `input` at the instants of `clock`: its own frames untouched where `part` is 0, between them pictures in between as
@@ -30,8 +37,8 @@ struct BetweenClock {
 StagePtr inBetween(StagePtr input, StagePtr guide, const BetweenClock& clock, Between method);
 
 /// What inBetween() would look at, for showing: smaller than the guide, planes 0 and 1 the best path from the
-/// frame before to the one after, in pixels of the guide, plane 2 the doubt (how unlike both are along it) in 8-bit
-/// steps; all 0 on frames that are shown untouched. Whole frames only.
+/// frame before to the one after, in pixels of the guide, plane 2 the doubt (what error is to be expected) in 8-bit
+/// steps; all 0 on frames that are not rebuilt. Whole frames only, one exposure.
 StagePtr betweenPaths(StagePtr guide, const BetweenClock& clock, Between method);
 
 } // namespace ulm

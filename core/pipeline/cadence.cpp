@@ -15,11 +15,34 @@ FrameClock clockOf(const ClipPtr& clip, Ticket t, const Inspection& found, doubl
     return FrameClock(clip, t, found);
 }
 
+// When frames are shown, against when they were filmed: what stays of that without its mean.
+double strayOf(const FrameClock& c, const std::vector<double>& filmed) {
+    std::int64_t n = std::min(c.count(), kLooked);
+    // Nothing comes after the last frame, so that it stands for a while.
+    const auto when = [&](std::int64_t k) { return c.filmedOf(c.first() + k, filmed); };
+    if (n == c.count())
+        for (const double last = when(n - 1); n > 1 && when(n - 1) == last;) --n;
+    double sum = 0, square = 0;
+    for (std::int64_t k = 0; k < n; ++k) {
+        const double late = c.secondsAt(k) - c.movieSeconds(when(k));
+        sum += late, square += late * late;
+    }
+    return 1000 * std::sqrt(std::max(0.0, square / double(n) - sum / double(n) * sum / double(n)));
+}
+
 } // namespace
+
+Judder judderOf(const ClipPtr& clip, const Ticket& t, const Inspection& found) {
+    Ticket plain;
+    plain.stretch = t.stretch;
+    const std::vector<double> filmed = filmedTimes(*clip, found);
+    return {strayOf(FrameClock(clip, plain, found), filmed), strayOf(FrameClock(clip, t, found), filmed)};
+}
 
 std::vector<Cadence> cadencesOf(const ClipPtr& clip, const Ticket& t, const Inspection& found,
                                 const std::vector<double>& rates) {
     std::vector<Cadence> all;
+    const std::vector<double> filmed = filmedTimes(*clip, found);
     for (const double fps : rates) {
         Cadence c{fps, 0, 0};
         const FrameClock made = clockOf(clip, t, found, fps, "careful"), held = clockOf(clip, t, found, fps, "hold");
@@ -29,14 +52,7 @@ std::vector<Cadence> cadencesOf(const ClipPtr& clip, const Ticket& t, const Insp
             const double at = made.instantOf(made.first() + k);
             c.made += std::abs(at - std::round(at)) > 1e-6 ? 1.0 / double(n) : 0;
         }
-        // When a repeated frame is shown, against when it was filmed: what stays of that without its mean is judder.
-        const std::int64_t m = std::min(held.count(), kLooked);
-        double sum = 0, square = 0;
-        for (std::int64_t k = 0; k < m; ++k) {
-            const double late = held.secondsAt(k) - held.movieSeconds(clip->secondsAt(held.sourceOf(held.first() + k)));
-            sum += late, square += late * late;
-        }
-        c.judder = 1000 * std::sqrt(std::max(0.0, square / double(m) - sum / double(m) * sum / double(m)));
+        c.judder = strayOf(held, filmed);
         all.push_back(c);
     }
     return all;

@@ -14,6 +14,14 @@ struct Cadence {
     double judder = 0; ///< milliseconds, root mean square, by which movement strays where frames are repeated instead
 };
 
+/// By how much movement strays, milliseconds, root mean square, up to 600 frames of each: as the clip is, and as it is
+/// delivered.
+struct Judder {
+    double before = 0, after = 0;
+};
+/// Errors: as FrameClock.
+Judder judderOf(const ClipPtr& clip, const Ticket&, const Inspection&);
+
 /// Of each of these rates, on the clip and its ticket otherwise as it is; measured on up to 600 frames of the clock
 /// that would deliver them. Errors: as FrameClock.
 std::vector<Cadence> cadencesOf(const ClipPtr& clip, const Ticket&, const Inspection&,

@@ -68,11 +68,8 @@ Inspection ofFields(Inspection found) {
 
 // Every frame shown where the camera would have held it, had it been held calmly.
 void steady(Pose& p, const Delivery& d) {
-    const Ticket::Motion& m = d.ticket.motion;
-    if (!m.on || m.stabilise <= 0 || std::int64_t(d.found->camera.size()) != d.reader->clip().frameCount()) return;
-    const VideoFacts& v = d.facts.video;
-    const SteadyPathPtr path =
-        planSteady({d.found->camera, d.found->cuts, v.fps > 0 ? v.fps : 25, m.stabilise / 100}, {v.width, v.height});
+    const SteadyPathPtr path = d.steadyPath();
+    if (!path) return;
     p.key = path->key;
     p.at = [still = p.still, path, clock = d.clock](std::int64_t stage) {
         return path->at(clock.instantOf(stage)).then(still);
@@ -133,6 +130,13 @@ void tellEven(const Delivery& d, std::vector<Addition>& to) {
 }
 
 } // namespace
+
+SteadyPathPtr Delivery::steadyPath() const {
+    const Ticket::Motion& m = ticket.motion;
+    if (!m.on || m.stabilise <= 0 || std::int64_t(found->camera.size()) != reader->clip().frameCount()) return nullptr;
+    const VideoFacts& v = facts.video;
+    return planSteady({found->camera, found->cuts, v.fps > 0 ? v.fps : 25, m.stabilise / 100}, {v.width, v.height});
+}
 
 DeliveredFrame Delivery::at(std::int64_t k) const {
     const std::int64_t stage = clock.first() + k;

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/engine/engine.h"
+#include "core/framing/steady.h"
 #include "core/media/source_stage.h"
 #include "core/pipeline/frame_clock.h"
 #include "core/target/target.h"
@@ -64,6 +65,8 @@ struct Delivery {
     DeliveredFrame at(std::int64_t k) const;
     /// The framing of a stage frame, on the picture that the pose holds.
     FramingPlan planAt(std::int64_t stage) const;
+    /// The camera's path where Motion steadies it; else null.
+    SteadyPathPtr steadyPath() const;
     /// How the clip is held before it is framed.
     const Pose& pose() const { return pose_; }
 

@@ -1,6 +1,7 @@
 #include "core/pipeline/frame_clock.h"
 
 #include "core/base/error.h"
+#include "core/ticket/between_places.h"
 #include "core/ticket/motion_step.h"
 #include "core/ticket/stretch_step.h"
 
@@ -178,7 +179,8 @@ FrameClock::FrameClock(ClipPtr clip, const Ticket& t, const Inspection& found) :
         kept_ = withoutRepeats(c, found.pulldown.repeats, pattern);
     else if (m.on && m.duplicates != "keep")
         kept_ = withoutRepeats(c, found.duplicates, pattern);
-    if (out.empty() && (m.fps == 0 || std::abs(m.fps - own) < 1e-3) && !changesTime(t) && !kept_) {
+    const bool makes = makesFrames(t), blurs = makes && m.shutter > 0;
+    if (out.empty() && (m.fps == 0 || std::abs(m.fps - own) < 1e-3) && !changesTime(t) && !kept_ && !blurs) {
         timeBase_ = c.timeBase();
         first_ = from_;
         count_ = past_ - from_;
@@ -194,7 +196,9 @@ FrameClock::FrameClock(ClipPtr clip, const Ticket& t, const Inspection& found) :
     rate_ = frameRate(m.fps > 0 ? m.fps
                       : closes  ? own * (1 - double(pattern.repeats) / pattern.of)
                                 : own * (fields_ ? 2 : 1));
-    between_ = m.method != "hold" && !(closes && !changesTime(t));
+    between_ = makes && (blurs || !(closes && !changesTime(t)));
+    places_ = betweenPlacesFrom(m.places);
+    usual_ = m.method == "hold" ? BetweenWay::Hold : BetweenWay::Rebuild;
     if (between_) gap_ = std::min(kMostSeconds, std::max(kGapSeconds, kGapFrames * usualDuration(c)));
     timeBase_ = av_inv_q(rate_);
     const double rate = av_q2d(rate_);
@@ -205,8 +209,17 @@ FrameClock::FrameClock(ClipPtr clip, const Ticket& t, const Inspection& found) :
                  last = times_.movieAt(backwards_ ? 0 : whole);
     first_ = static_cast<std::int64_t>(std::floor(-first * rate + 1e-9));
     frames_ = first_ + std::max(count_, static_cast<std::int64_t>(std::llround(last * rate)));
+    if (blurs) openShutter(m, found, own * (fields_ ? 2 : 1) / rate);
     KeyMaker key("clock");
-    key.add(rate).add(m.speed).add(m.ramps).add(int(m.ease)).add(m.freezes).add(int(backwards_));
+    key.add(rate)
+        .add(m.places)
+        .add(static_cast<int>(usual_))
+        .add(m.shutter)
+        .add(m.speed)
+        .add(m.ramps)
+        .add(int(m.ease))
+        .add(m.freezes)
+        .add(int(backwards_));
     for (const LeftOut& p : parts) key.add(p.from).add(p.to);
     key_ = key;
 }
@@ -266,18 +279,60 @@ BetweenInstant FrameClock::between(std::int64_t stage) const {
         const std::int64_t i = keptAt(at);
         return {i + 1 < keptCount() && keptSeconds(i + 1) - at < at - keptSeconds(i) ? i + 1 : i, 0};
     }
+    return betweenAt(at, isDelivered(stage));
+}
+
+BetweenInstant FrameClock::betweenAt(double at, bool delivered) const {
     // The very instant of a join may fall on the side that is gone.
     const std::int64_t i = afterLeftOut(keptAt(at + 1e-9));
     // What is delivered shows nothing from behind its stretch: the next shot may begin there.
     const bool ends =
-        i + 1 < keptCount() && ((clipFrame(i + 1) >= past_ && stage >= first_ && stage - first_ < count_) ||
-                                isJoined(clipFrame(i), clipFrame(i + 1)));
-    if (ends || i + 1 >= keptCount() || at <= keptSeconds(i)) return {i, 0};
+        i + 1 < keptCount() && ((clipFrame(i + 1) >= past_ && delivered) || isJoined(clipFrame(i), clipFrame(i + 1)));
+    const auto place = std::ranges::find_if(places_, [&](const BetweenPlace& p) { return at >= p.from && at < p.to; });
+    const BetweenWay way = place == places_.end() ? usual_ : place->way;
+    if (ends || i + 1 >= keptCount() || at <= keptSeconds(i)) return {i, 0, way};
     const double a = keptSeconds(i), b = keptSeconds(i + 1), part = (at - a) / (b - a);
-    if (part < kOnFrame) return {i, 0};
-    if (part > 1 - kOnFrame) return {i + 1, 0};
-    if (b - a > gap_) return {part < 0.5 ? i : i + 1, 0};
-    return {i, part};
+    if (part < kOnFrame) return {i, 0, way};
+    if (part > 1 - kOnFrame) return {i + 1, 0, way};
+    if (way == BetweenWay::Hold || b - a > gap_) return {part < 0.5 ? i : i + 1, 0, BetweenWay::Hold};
+    return {i, part, way};
+}
+
+// As many instants as smear what moves without showing them one by one, of which each is a picture in between.
+void FrameClock::openShutter(const Ticket::Motion& m, const Inspection& found, double spacing) {
+    constexpr double kEachFrame = 12;
+    constexpr int kLeast = 4, kMost = 16;
+    double fastest = m.speed / 100;
+    for (const SpeedAt& s : rampsFrom(m.ramps)) fastest = std::max(fastest, s.speed * m.speed / 100);
+    const double open = m.shutter / 360; // of a delivered frame
+    exposures_ = std::clamp(static_cast<int>(std::ceil(kEachFrame * open * spacing * fastest)), kLeast, kMost);
+    open_ = open * rate_.den / rate_.num;
+    const auto begins = [this](std::int64_t frame) { // of what is kept, the first of it
+        std::int64_t low = 0, high = keptCount();
+        while (low < high) {
+            const std::int64_t mid = (low + high) / 2;
+            clipFrame(mid) < frame ? low = mid + 1 : high = mid;
+        }
+        return low;
+    };
+    runs_ = {0, begins(from_), begins(past_), keptCount()};
+    for (const std::int64_t cut : found.cuts) runs_.push_back(begins(cut));
+    for (const auto& [first, past] : out_) runs_.push_back(begins(first)), runs_.push_back(begins(past));
+    std::ranges::sort(runs_);
+}
+
+BetweenInstant FrameClock::exposed(std::int64_t stage, int exposure) const {
+    const BetweenInstant shown = between(stage);
+    if (exposures_ == 1 || shown.way == BetweenWay::Hold) return shown;
+    const std::int64_t frame = shown.part < 0.5 ? shown.frame : shown.frame + 1;
+    const auto past = std::ranges::upper_bound(runs_, frame);
+    const double away = (exposure + 0.5) / exposures_ - 0.5; // around the instant: what moves stays where it was
+    const BetweenInstant i =
+        betweenAt(times_.clipAt(double(stage - first_) * rate_.den / rate_.num + away * open_), isDelivered(stage));
+    if (past == runs_.begin() || past == runs_.end()) return i;
+    if (i.frame < *(past - 1)) return {*(past - 1), 0, i.way};
+    if (i.frame >= *past - 1) return {*past - 1, 0, i.way};
+    return i;
 }
 
 std::int64_t FrameClock::afterLeftOut(std::int64_t index) const {
@@ -303,6 +358,30 @@ double FrameClock::instantOf(std::int64_t stage) const {
     if (fields_) return std::min((double(i.frame) + i.part) / 2, double(clip_->frameCount() - 1));
     const auto a = double(clipFrame(i.frame));
     return i.part == 0 ? a : a + i.part * (double(clipFrame(i.frame + 1)) - a);
+}
+
+double FrameClock::filmedOf(std::int64_t stage, const std::vector<double>& filmed) const {
+    if (untouched()) return filmed[static_cast<std::size_t>(stage)];
+    const BetweenInstant i = between(stage);
+    const auto when = [&](std::int64_t index) {
+        return fields_ ? keptSeconds(index) : filmed[static_cast<std::size_t>(clipFrame(index))];
+    };
+    return i.part == 0 ? when(i.frame) : when(i.frame) + i.part * (when(i.frame + 1) - when(i.frame));
+}
+
+std::vector<double> filmedTimes(const Clip& c, const Inspection& found) {
+    const auto kept = FrameClock::withoutRepeats(c, found.duplicates, found.repeats);
+    std::vector<double> all;
+    std::size_t i = 0;
+    for (std::int64_t n = 0; n < c.frameCount(); ++n) {
+        if (!kept || kept->frames.empty()) {
+            all.push_back(c.secondsAt(n));
+            continue;
+        }
+        while (i + 1 < kept->frames.size() && kept->frames[i + 1] <= n) ++i;
+        all.push_back(kept->seconds[i]);
+    }
+    return all;
 }
 
 double FrameClock::movieOf(std::int64_t stage) const {
@@ -348,7 +427,11 @@ Retiming FrameClock::retiming() const {
         key.add(kept_->seconds.data(), kept_->seconds.size() * sizeof(double));
         r.kept = std::shared_ptr<const std::vector<std::int64_t>>(kept_, &kept_->frames);
     }
-    if (between_) r.between = [clock = *this](std::int64_t stage) { return clock.between(stage); };
+    if (between_)
+        r.between = [clock = *this](std::int64_t n) {
+            return clock.exposed(n / clock.exposures_, static_cast<int>(n % clock.exposures_));
+        };
+    r.exposures = exposures_;
     r.key = key;
     return r;
 }

@@ -2,9 +2,13 @@
 
 #include "core/media/clip.h"
 #include "core/pipeline/time_map.h"
+#include "core/ticket/between_places.h"
 #include "core/ticket/step.h"
 
 namespace ulm {
+
+/// When each of a clip's frames was filmed, seconds: at its own time, but those that repeat one before when that was.
+std::vector<double> filmedTimes(const Clip&, const Inspection&);
 
 /// The delivery's own frames. Frames are counted twice: *delivered* ones from 0, and *stage* frames, which run over the
 /// whole clip, so that what lies outside the stretch can be looked at too; delivered frame k is stage frame first() +
@@ -43,6 +47,8 @@ public:
     double instantOf(std::int64_t stage) const;
     /// Seconds of the movie at which a stage frame begins; below 0, or beyond the end, outside the stretch.
     double movieOf(std::int64_t stage) const;
+    /// The second of the clip at which what a stage frame shows was filmed, where frame n of the clip was at filmed[n].
+    double filmedOf(std::int64_t stage, const std::vector<double>& filmed) const;
     /// The stage frame that shows the clip's frame n; where none does, the one nearest to it in time.
     std::int64_t stageOf(std::int64_t source) const;
     /// The delivered frame on show at this instant of the movie; clipped to it.
@@ -52,6 +58,7 @@ public:
     Retiming retiming() const;
 
 private:
+    friend std::vector<double> filmedTimes(const Clip&, const Inspection&);
     /// What is left of a clip's frames without those that repeat the one before, or twice all of them where each
     /// gives two fields; and when each is meant to be shown.
     struct Kept {
@@ -69,7 +76,14 @@ private:
     double keptSeconds(std::int64_t index) const;
     std::int64_t keptCount() const;
     std::int64_t clipFrame(std::int64_t index) const;
-    BetweenInstant between(std::int64_t stage) const;    ///< by index of what is kept
+    BetweenInstant between(std::int64_t stage) const; ///< by index of what is kept
+    /// Of what is kept, at an instant of the clip. `delivered`: nothing from behind the stretch is looked at.
+    BetweenInstant betweenAt(double seconds, bool delivered) const;
+    /// One of the instants that a frame is the mean of: inside of the shot, and of what was joined, that it shows.
+    BetweenInstant exposed(std::int64_t stage, int exposure) const;
+    bool isDelivered(std::int64_t stage) const { return stage >= first_ && stage - first_ < count_; }
+    /// `spacing`: delivered frame in frames of what is kept, at the speed it was filmed at.
+    void openShutter(const Ticket::Motion&, const Inspection&, double spacing);
     std::int64_t afterLeftOut(std::int64_t index) const; ///< of what is kept: the next one that is not left out
     bool isJoined(std::int64_t a, std::int64_t b) const; ///< frames of the clip with something left out between
 
@@ -79,6 +93,11 @@ private:
     bool backwards_ = false;
     bool fields_ = false;              ///< kept_ has two entries a frame
     bool between_ = false;             ///< frames are made in between, not repeated
+    std::vector<BetweenPlace> places_; ///< where they are made otherwise
+    BetweenWay usual_ = BetweenWay::Rebuild;
+    int exposures_ = 1;
+    double open_ = 0;                  ///< seconds of the movie
+    std::vector<std::int64_t> runs_;   ///< of what is kept: first frames of shots, and of what is joined; for a shutter
     std::shared_ptr<const Kept> kept_; ///< null: all frames, at their own times
     double gap_ = 0;                   ///< seconds between frames from which on nothing is made between them
     double start_ = 0, end_ = 0;       ///< seconds of the clip: the stretch

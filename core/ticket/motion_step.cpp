@@ -5,6 +5,7 @@
 #include "core/engine/pick_stage.h"
 #include "core/media/deinterlace_stage.h"
 #include "core/motion/between_stage.h"
+#include "core/ticket/between_places.h"
 #include "core/ticket/step.h"
 
 #include <algorithm>
@@ -62,8 +63,6 @@ std::string readPairs(const std::string& text, double least, double most, double
 std::string readRamps(const std::string& text, std::vector<SpeedAt>& to) { return readPairs(text, 5, 800, 0.01, to); }
 std::string readFreezes(const std::string& text, std::vector<FreezeAt>& to) { return readPairs(text, 0.01, 60, 1, to); }
 
-bool makesFrames(const Ticket& t) { return t.motion.on && t.motion.method != "hold"; }
-
 Between methodOf(const Ticket& t) { return t.motion.method == "fast" ? Between::Fast : Between::Careful; }
 
 StagePtr keptOnly(const StagePtr& s, const Retiming& r) {
@@ -72,6 +71,16 @@ StagePtr keptOnly(const StagePtr& s, const Retiming& r) {
     key.add(r.kept->data(), r.kept->size() * sizeof(std::int64_t));
     return pickFrames(s, static_cast<std::int64_t>(r.kept->size()), key,
                       [kept = r.kept](std::int64_t n) { return (*kept)[static_cast<std::size_t>(n)]; });
+}
+
+std::string placesWords(const Ticket& t) {
+    std::string s;
+    const std::vector<BetweenPlace> all = betweenPlacesFrom(t.motion.places);
+    for (const auto& [way, word] : {std::pair(BetweenWay::Rebuild, "rebuilt"), std::pair(BetweenWay::Blend, "blended"),
+                                    std::pair(BetweenWay::Hold, "held")})
+        if (const auto n = std::ranges::count(all, way, &BetweenPlace::way))
+            s += std::string(", ") + word + " in " + std::to_string(n) + (n == 1 ? " place" : " places");
+    return s;
 }
 
 // By index of what is kept: the first frame of a shot that is left of it.
@@ -109,6 +118,7 @@ std::string told(const StepView& v) {
     if (film) s = "Pulldown undone, " + s;
     if (m.stabilise > 0) s += ", steadied by " + shortNumber(m.stabilise, 0) + " %";
     if (m.reverse) s += ", backwards";
+    if (makesFrames(v.ticket) && m.shutter > 0) s += ", a shutter of " + shortNumber(m.shutter, 0) + "°";
     if (m.speed != 100) s += ", at " + shortNumber(m.speed, 1) + " % of its speed";
     if (!m.ramps.empty()) s += ", speed set at " + std::to_string(rampsFrom(m.ramps).size()) + " places";
     if (freezes) s += freezes == 1 ? ", one halt" : ", " + std::to_string(freezes) + " halts";
@@ -123,8 +133,8 @@ std::string told(const StepView& v) {
     const bool there = std::abs(ratio - std::round(ratio)) < 1e-3 && std::round(ratio) >= 1;
     if (there && m.ramps.empty() && (film || m.duplicates == "keep" || !repeats || closes))
         return s + (std::round(ratio) > 1 ? ", by leaving frames out." : ".");
-    if (m.method == "hold") return s + ", by repeating or leaving out frames.";
-    return s + ", in-betweens " + m.method + ".";
+    if (m.method == "hold") return s + ", by repeating or leaving out frames" + placesWords(v.ticket) + ".";
+    return s + ", in-betweens " + m.method + placesWords(v.ticket) + ".";
 }
 
 } // namespace
@@ -156,6 +166,24 @@ std::vector<FreezeAt> freezesFrom(const std::string& text) {
     std::vector<FreezeAt> all;
     readFreezes(text, all);
     return all;
+}
+
+bool makesFrames(const Ticket& t) {
+    if (!t.motion.on) return false;
+    const auto places = betweenPlacesFrom(t.motion.places);
+    return t.motion.method != "hold" ||
+           std::ranges::any_of(places, [](const BetweenPlace& p) { return p.way != BetweenWay::Hold; });
+}
+
+StagePtr pathsHalfWay(const StagePtr& clip, const Ticket& t, const Retiming& r, const std::vector<std::int64_t>& cuts,
+                      std::vector<std::int64_t> pairs) {
+    KeyMaker key("half way");
+    key.add(pairs.data(), pairs.size() * sizeof(std::int64_t));
+    const auto count = static_cast<std::int64_t>(pairs.size());
+    const auto at = [pairs = std::move(pairs)](std::int64_t n) {
+        return BetweenInstant{pairs[static_cast<std::size_t>(n)], 0.5};
+    };
+    return betweenPaths(keptOnly(clip, r), {count, key, at, keptCuts(cuts, r)}, methodOf(t));
 }
 
 bool changesTime(const Ticket& t) {
@@ -195,6 +223,11 @@ StepPart motionPart() {
             .does("What is shown between two frames. Careful: a picture made along the movement, where it is "
                   "unsure a mixture of what may be true. Fast: the same from fewer guesses. Repeat: none is made; "
                   "frames are repeated or left out."),
+        textKey("motion.places", "FROM-TO:WAY …", betweenPlacesWrong, OF_TICKET(motion.places))
+            .called("But in")
+            .does("Where it is done otherwise, such as 0.5-1.2:hold 0:03-0:04:blend. Rebuild: along the movement; "
+                  "blend: both frames mixed where they are; hold: the nearer frame.")
+            .hidden(),
         numberKey("motion.speed", 10, 400, OF_TICKET(motion.speed))
             .called("Speed", "%")
             .does("How fast it runs: 50 takes twice the time. The sound keeps its pitch.",
@@ -229,6 +262,14 @@ StepPart motionPart() {
             .does("How long the delivered movie is to be: the speed follows. 0: as Speed says.")
             .slides(0, 60)
             .by(0.1, 2),
+        numberKey("motion.shutter", 0, 360, OF_TICKET(motion.shutter))
+            .called("Shutter", "°")
+            .does("How much of a frame's time it is open, out of 360: what moves is smeared as a camera does it, from "
+                  "pictures in between. 180 is usual; for clips that were sped up or were made without blur. Takes "
+                  "several times as long as in-betweens of the fast kind, of which it is made.",
+                  "everything that moves is a smear.")
+            .by(5, 0)
+            .actsIf(makesFrames, "where pictures in between are made"),
         flagKey("motion.reverse", OF_TICKET(motion.reverse))
             .called("Backwards")
             .does("The last frame first. The sound is left out."),
@@ -254,9 +295,10 @@ StepPart motionPart() {
         }
         // Movement shows best in what is cleaned; in an enlarged picture it costs more and shows no better.
         const bool same = b.picture->format().width == b.source->format().width;
-        const BetweenClock clock{r.frames, r.key, r.between, keptCuts(b.found.cuts, r)};
-        b.picture =
-            inBetween(keptOnly(b.picture, r), keptOnly(same ? b.picture : b.source, r), clock, methodOf(b.ticket));
+        const BetweenClock clock{r.frames, r.key, r.between, keptCuts(b.found.cuts, r), r.exposures};
+        // The mean of several hides what fewer guesses get wrong in one of them.
+        const Between method = r.exposures > 1 ? Between::Fast : methodOf(b.ticket);
+        b.picture = inBetween(keptOnly(b.picture, r), keptOnly(same ? b.picture : b.source, r), clock, method);
     };
     return p;
 }

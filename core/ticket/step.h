@@ -17,8 +17,9 @@ struct Retiming {
     std::function<std::int64_t(std::int64_t)> pick;
     /// The clip's frames that movement is made from; null: all.
     std::shared_ptr<const std::vector<std::int64_t>> kept;
-    /// The instant, by index of what is kept; null: none is made in between.
+    /// The instant, by index of what is kept, of frame · exposures + exposure; null: none is made in between.
     std::function<BetweenInstant(std::int64_t)> between;
+    int exposures = 1; ///< instants that one frame is the mean of
 };
 
 /// When frames of the delivery are shown, for what comes and goes: fades, marks.

@@ -61,6 +61,7 @@ struct Ticket {
         bool on = false;
         double fps = 0;                   ///< 0: the clip's own; [1, 240]
         std::string method = "careful";   ///< what is shown in between: careful, fast, hold
+        std::string places;               ///< where it is done otherwise, see betweenPlacesFrom()
         double speed = 100;               ///< % of the speed it was filmed at, [10, 400]
         std::string duplicates = "keep";  ///< frames that repeat the one before: keep, replace, remove
         std::string deinterlace = "auto"; ///< fields made into whole pictures: auto, off, frame, fields
@@ -69,6 +70,7 @@ struct Ticket {
         bool ease = false;                ///< speeds ease in and out of those instants
         std::string freezes;              ///< instants of the clip that stand still for a while, see freezesFrom()
         bool reverse = false;             ///< runs backwards
+        double shutter = 0;               ///< degrees of a frame's time that it is open, [0, 360]; 0: sharp instants
         double stabilise = 0;             ///< how calm the camera is made, %, [0, 100]
         bool operator==(const Motion&) const = default;
     } motion;

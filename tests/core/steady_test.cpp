@@ -139,6 +139,17 @@ TEST_CASE("steadied, a path loses its tremble and keeps its pan; more strength l
         CHECK(jerk < 1.1 * last); // near its floor a stronger one is no calmer
         last = jerk;
         CHECK(path->mostZoom < 1.26);
+        // The camera's own path, as it was and as it is shown, for drawing.
+        const auto unrest = [](const std::vector<Point>& p) {
+            double sum = 0;
+            for (std::size_t n = 2; n < p.size(); ++n)
+                sum += std::hypot(p[n].x - 2 * p[n - 1].x + p[n - 2].x, p[n].y - 2 * p[n - 1].y + p[n - 2].y);
+            return sum;
+        };
+        REQUIRE(path->was.size() == views.size());
+        CHECK(unrest(path->is) < 0.25 * unrest(path->was));
+        CHECK(std::abs(path->was.back().x - path->was.front().x) * kW == Approx(0.6 * 89).margin(14));
+        CHECK(std::abs(path->is.back().x - path->was.back().x) * kW < 14);
         if (strength < 0.9) CHECK(seen.front().x - seen.back().x == Approx(0.6 * 89).margin(14)); // the pan
     }
     double shaken = 0;

@@ -129,6 +129,8 @@ const std::vector<Effect>& effects() {
         {{}, "motion.stabilise=70"},
         {{}, "motion.seconds=0.3"},
         {{}, "motion.reverse=true"},
+        {{"motion.fps=50"}, "motion.places=0-0.5:hold"},
+        {{}, "motion.shutter=180"},
         {{"motion.ramps=0:100 0.3:30"}, "motion.ease=true"},
         {{}, "motion.ramps=0:100 0.3:40"},
         {{}, "motion.freezes=0.2:0.2"},

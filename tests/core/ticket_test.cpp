@@ -51,7 +51,8 @@ json unlikeDefault(const TicketKey& k, const Ticket& t) {
     case TicketKey::Kind::Method: return "spline36";
     case TicketKey::Kind::File: return "look" + k.ending;
     case TicketKey::Kind::Text: // places and times, a part, halts and speeds, words: the first that it takes
-        for (const char* text : {"0.5:0.25,0.75", "0,4,32x32", "0.5:40", "0.5-1", "0:0 50:60 100:100", "Tern Street"})
+        for (const char* text :
+             {"0.5:0.25,0.75", "0,4,32x32", "0.5:40", "0.5-1", "0.5-1:hold", "0:0 50:60 100:100", "Tern Street"})
             if (Ticket probe = t; k.set(probe, text).empty()) return text;
     }
     return {};

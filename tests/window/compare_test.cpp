@@ -8,7 +8,6 @@
 #include "core/base/files.h"
 #include "tests/window/fixture.h"
 
-#include <QContextMenuEvent>
 #include <QLabel>
 #include <QListWidget>
 #include <QPushButton>
@@ -232,12 +231,7 @@ TEST_CASE("a spot follows the playhead, shows 200 %, is resized by its border, a
     {
         Bench b({"wheel"}, QString::fromStdString(session.path()));
         auto* spot = b.find<SpotView>("spot.A");
-        const auto menu = [&](const QString& words) {
-            chooseFromMenu(words, [&] {
-                QContextMenuEvent e(QContextMenuEvent::Mouse, {30, 30}, spot->mapToGlobal(QPoint(30, 30)));
-                QApplication::sendEvent(spot, &e);
-            });
-        };
+        const auto menu = [&](const QString& words) { chooseAt(spot, {30, 30}, words); };
         menu("Follow the playhead");
         REQUIRE(b.settle());
         const QImage there = b.live().spots().pictures()[0].after;

@@ -5,6 +5,7 @@
 #include "demo/clips.h"
 
 #include <QApplication>
+#include <QContextMenuEvent>
 #include <QFileDialog>
 #include <QLineEdit>
 #include <QMenu>
@@ -121,6 +122,21 @@ void chooseFromMenu(const QString& words, const std::function<void()>& open) {
         if (below && !QApplication::activePopupWidget() && !QApplication::activeWindow()) below->activateWindow();
         return !QApplication::activePopupWidget() && QApplication::activeWindow();
     }));
+}
+
+void chooseAt(QWidget* w, const QPoint& at, const QString& words) {
+    chooseFromMenu(words, [&] {
+        QContextMenuEvent e(QContextMenuEvent::Mouse, at, w->mapToGlobal(at));
+        QApplication::sendEvent(w, &e);
+    });
+}
+
+int differing(const QImage& a, const QImage& b, QRect where) {
+    if (where.isNull()) where = a.rect();
+    int n = 0;
+    for (int y = where.top(); y <= where.bottom(); ++y)
+        for (int x = where.left(); x <= where.right(); ++x) n += a.pixel(x, y) != b.pixel(x, y);
+    return n;
 }
 
 void chooseFile(const QString& path, const std::function<void()>& open) {

@@ -82,6 +82,10 @@ void drag(QWidget*, const QPoint& from, const QPoint& to, Qt::MouseButton = Qt::
 /// Opens a menu, chooses the entry with these words (in a menu inside it, too), and closes it; fails where there is
 /// none.
 void chooseFromMenu(const QString& words, const std::function<void()>& open);
+/// Chooses so from the menu that the right button opens at a place of a widget.
+void chooseAt(QWidget*, const QPoint& at, const QString& words);
+/// Pixels that differ, in `where`; all where it is not given.
+int differing(const QImage& a, const QImage& b, QRect where = {});
 /// Answers the file dialog that `open` brings up with this path.
 void chooseFile(const QString& path, const std::function<void()>& open);
 

@@ -4,7 +4,6 @@
 #include "core/base/files.h"
 #include "tests/window/fixture.h"
 
-#include <QContextMenuEvent>
 #include <QDir>
 #include <QLabel>
 #include <QMenu>
@@ -124,14 +123,10 @@ TEST_CASE("the right-click of a card copies one step to the marked clips, and ta
     b.project().setCurrent(0);
     b.set({"finish.sharpen.amount=1.25", "clean.blocks=40"});
     auto* card = b.find<ClipCard>("clip.hands");
-    const auto menuOf = [&] {
-        QContextMenuEvent e(QContextMenuEvent::Mouse, {20, 20}, card->mapToGlobal(QPoint(20, 20)));
-        QApplication::sendEvent(card, &e);
-    };
-    chooseFromMenu("Only Finish", menuOf);
+    chooseAt(card, {20, 20}, "Only Finish");
     CHECK(b.project().at(1).ticket.finish.amount == 1.25);
     CHECK_FALSE(b.project().at(1).ticket.clean.on);
-    chooseFromMenu("Take off the shelf", menuOf);
+    chooseAt(card, {20, 20}, "Take off the shelf");
     CHECK(b.project().count() == 1);
     CHECK(b.project().at(0).name() == "wheel");
 }

@@ -4,30 +4,11 @@
 #include "core/ticket/stretch_step.h"
 #include "tests/window/fixture.h"
 
-#include <QContextMenuEvent>
 #include <QLabel>
 
 using namespace ulm;
 using namespace ulm::app;
 using namespace ulm::test;
-
-namespace {
-
-void chooseAt(ReelStrip& reel, const QPoint& at, const QString& words) {
-    chooseFromMenu(words, [&] {
-        QContextMenuEvent e(QContextMenuEvent::Mouse, at, reel.mapToGlobal(at));
-        QApplication::sendEvent(&reel, &e);
-    });
-}
-
-int differing(const QImage& a, const QImage& b, const QRect& where) {
-    int n = 0;
-    for (int y = where.top(); y <= where.bottom(); ++y)
-        for (int x = where.left(); x <= where.right(); ++x) n += a.pixel(x, y) != b.pixel(x, y);
-    return n;
-}
-
-} // namespace
 
 TEST_CASE("parts of a clip are left out on the reel, brought back and undone, and stretches joined") {
     Bench b({"wheel"});
@@ -55,7 +36,7 @@ TEST_CASE("parts of a clip are left out on the reel, brought back and undone, an
     QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier);
     CHECK(b.ticket().stretch.without.empty());
     QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier);
-    chooseAt(reel, {x(9), y}, "Bring this part back");
+    chooseAt(&reel, {x(9), y}, "Bring this part back");
     CHECK(b.ticket().stretch.without.empty());
 
     // A marked stretch, left out by a key.
@@ -64,7 +45,7 @@ TEST_CASE("parts of a clip are left out on the reel, brought back and undone, an
     QTest::keyClick(&b.window, Qt::Key_Delete);
     CHECK_FALSE(b.ticket().stretch.on);
     CHECK(leftOutFrom(b.ticket().stretch.without).size() == 1);
-    chooseAt(reel, {x(2), y}, "Bring all parts back");
+    chooseAt(&reel, {x(2), y}, "Bring all parts back");
 
     // Two stretches become one delivery, what lies between them left out.
     drag(&reel, {x(3) + 1, y}, {x(8) + 1, y});
@@ -91,7 +72,7 @@ TEST_CASE("a speed is set on the reel, dragged up and along, and taken away") {
     ReelStrip& reel = b.window.bench().reel();
     const double whole = b.live().delivery()->seconds();
     const QPoint at(reel.width() / 2, 80);
-    chooseAt(reel, at, "Set the speed here");
+    chooseAt(&reel, at, "Set the speed here");
     CHECK(b.ticket().motion.on);
     auto all = rampsFrom(b.ticket().motion.ramps);
     REQUIRE(all.size() == 1);
@@ -107,7 +88,7 @@ TEST_CASE("a speed is set on the reel, dragged up and along, and taken away") {
     CHECK_FALSE(b.ticket().stretch.on); // it was no stretch that was dragged
     QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier);
     CHECK(rampsFrom(b.ticket().motion.ramps)[0].speed == 1);
-    chooseAt(reel, mark, "Take this speed away");
+    chooseAt(&reel, mark, "Take this speed away");
     CHECK(b.ticket().motion.ramps.empty());
 }
 

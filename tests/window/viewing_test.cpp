@@ -2,23 +2,9 @@
 #include "app/tasks/image.h"
 #include "tests/window/fixture.h"
 
-#include <QContextMenuEvent>
-
 using namespace ulm;
 using namespace ulm::app;
 using namespace ulm::test;
-
-namespace {
-
-// Chooses an entry of the menu that a right-click on a spot opens.
-void fromSpotMenu(SpotView* spot, const QString& words) {
-    chooseFromMenu(words, [&] {
-        QContextMenuEvent e(QContextMenuEvent::Mouse, {20, 20}, spot->mapToGlobal(QPoint(20, 20)));
-        QApplication::sendEvent(spot, &e);
-    });
-}
-
-} // namespace
 
 TEST_CASE("the wheel zooms through its steps, and what is under the pointer stays there") {
     Bench b;
@@ -122,14 +108,14 @@ TEST_CASE("a spot keeps its frame and says when that is; its menu goes there, pi
     const auto spots = [&] { return b.project().currentClip()->spots; };
     REQUIRE(spots().size() == 3);
     auto* view = b.find<SpotView>("spot.B");
-    fromSpotMenu(view, "Go to its frame");
+    chooseAt(view, {20, 20}, "Go to its frame");
     CHECK(b.project().currentClip()->playhead == spots()[1].frame);
     const QImage here = view->grab().toImage();
     const std::int64_t elsewhere = spots()[1].frame == 20 ? 30 : 20;
     b.project().setPlayhead(elsewhere);
     CHECK(view->grab().toImage() != here);       // the caption now tells its time
     CHECK(b.live().spots().pictures()[1].fresh); // but nothing in it is computed anew
-    fromSpotMenu(view, "Pin to the frame on the table");
+    chooseAt(view, {20, 20}, "Pin to the frame on the table");
     CHECK(spots()[1].frame == elsewhere);
     CHECK_FALSE(spots()[1].automatic);
     REQUIRE(b.settle());
@@ -137,7 +123,7 @@ TEST_CASE("a spot keeps its frame and says when that is; its menu goes there, pi
     CHECK(b.live().spots().pictures()[1].after == toImage(engine.pull(*asRgb(b.live().delivery()->result), elsewhere,
                                                                       b.live().spots().pictures()[1].region, {})));
     const Spot first = spots()[0], third = spots()[2];
-    fromSpotMenu(view, "Remove this spot");
+    chooseAt(view, {20, 20}, "Remove this spot");
     REQUIRE(spots().size() == 2);
     CHECK(spots()[0].x == first.x);
     CHECK(spots()[1].x == third.x);

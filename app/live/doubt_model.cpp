@@ -1,0 +1,76 @@
+#include "app/live/doubt_model.h"
+
+#include "app/project/project.h"
+
+#include <algorithm>
+
+namespace ulm::app {
+namespace {
+constexpr std::size_t kMost = 120; // frames that are looked at of one clip
+constexpr std::size_t kAtOnce = 4; // before it is asked again whether something else is wanted
+constexpr int kAfterChange = 1200; // ms: what was changed is looked at first
+} // namespace
+
+DoubtModel::DoubtModel(Project& project, DeliveryModel& deliveries, std::function<bool()> busy, QObject* parent)
+    : QObject(parent), project_(project), deliveries_(deliveries), busy_(std::move(busy)) {
+    later_.setSingleShot(true);
+    connect(&later_, &QTimer::timeout, this, &DoubtModel::goOn);
+    connect(&deliveries_, &DeliveryModel::changed, this, &DoubtModel::changed);
+}
+
+void DoubtModel::changed() {
+    const DeliveryPtr& d = deliveries_.onTable();
+    const Seen now = d ? Seen{d->reader, d->found, d->ticket.motion, d->ticket.stretch} : Seen{};
+    if (now == seen_) return;
+    seen_ = now;
+    delivery_ = d;
+    ++round_;
+    worker_.stop();
+    plan_.reset();
+    doubts_.clear();
+    Q_EMIT updated();
+    if (d && d->clock.retiming().between)
+        later_.start(kAfterChange);
+    else
+        later_.stop();
+}
+
+double DoubtModel::done() const {
+    if (!plan_) return later_.isActive() || worker_.busy() ? 0 : 1;
+    return plan_->frames.empty() ? 1 : double(doubts_.size()) / double(plan_->frames.size());
+}
+
+std::optional<BetweenDoubt> DoubtModel::worst() const {
+    const auto it = std::ranges::max_element(doubts_, {}, &BetweenDoubt::steps);
+    return it == doubts_.end() ? std::nullopt : std::optional(*it);
+}
+
+void DoubtModel::goOn() {
+    if (!delivery_ || (plan_ && doubts_.size() >= plan_->frames.size())) return;
+    if (busy_() || playing_) return later_.start(200);
+    const QPointer<QObject> self(this);
+    worker_.submit([this, self, round = round_, d = delivery_, plan = plan_,
+                    from = doubts_.size()](const CancelToken& cancel) mutable {
+        try {
+            if (!plan) { // frames of its own, so that the table's need not be decoded anew each time
+                const auto reader = std::make_shared<FrameReader>(
+                    d->reader->sharedClip(), PacketDecoder::Threads::Slices, std::size_t(16) << 20);
+                plan = std::make_shared<const DoubtPlan>(doubtPlan(*resolve(reader, d->found, d->ticket), kMost));
+            }
+            std::vector<BetweenDoubt> some;
+            for (std::size_t k = from; k < std::min(from + kAtOnce, plan->frames.size()); ++k)
+                some.push_back(doubtAt(engine_, *plan, k, cancel));
+            onInterface(self, [this, round, plan, some] {
+                if (round != round_) return;
+                plan_ = plan;
+                doubts_.insert(doubts_.end(), some.begin(), some.end());
+                later_.start(0);
+                Q_EMIT updated();
+            });
+        } catch (const Cancelled&) {
+        } catch (const Error&) { // the Bench's own pictures report it
+        }
+    });
+}
+
+} // namespace ulm::app
