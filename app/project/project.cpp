@@ -132,6 +132,7 @@ void Project::restore() {
         if (j.contains("watched") && j["watched"].is_array()) watched_ = j["watched"].get<std::set<std::string>>();
         if (j.contains("chosen") && j["chosen"].is_array()) chosen_ = j["chosen"].get<std::set<std::string>>();
         if (const auto name = j.value("on_table", std::string()); watched_.contains(name)) onTable_ = name;
+        ownLooks_ = QString::fromStdString(j.value("looks", std::string()));
         runs = j.value("runs", json::array());
         for (const json& c : j.value("clips", json::array())) {
             auto entry = std::make_shared<ClipEntry>();
@@ -379,6 +380,12 @@ void Project::setWatched(const std::string& name, bool on) {
     setWatched(names);
 }
 
+void Project::setOwnLooks(const QString& folder) {
+    ownLooks_ = folder;
+    Q_EMIT looksChanged();
+    keepSoon();
+}
+
 void Project::setChosen(const std::set<std::string>& names) {
     chosen_ = names;
     Q_EMIT targetsChanged();
@@ -560,6 +567,7 @@ nlohmann::json Project::session() const {
     }
     json all = {{"clips", clips},      {"current", current_}, {"night", night_},      {"phone_height", phoneHeight_},
                 {"watched", watched_}, {"chosen", chosen_},   {"on_table", onTable_}, {"runs", runs}};
+    if (!ownLooks_.isEmpty()) all["looks"] = ownLooks_.toStdString();
     if (plan_) all["cores"] = plan_->cores, all["memory_mb"] = plan_->memory >> 20;
     return all;
 }

@@ -79,6 +79,9 @@ public:
 
     /// Where tables that were made for clips are kept: beside the session.
     QString looksFolder() const;
+    /// A folder of one's own looks, kept with the session; empty: none.
+    const QString& ownLooks() const { return ownLooks_; }
+    void setOwnLooks(const QString& folder);
     /// Reopens what the last session held.
     void restore();
     void addFiles(const QStringList& paths); ///< files and folders; those on the shelf already are only selected
@@ -157,6 +160,7 @@ signals:
     void playheadMoved();  ///< the playhead itself, before playheadChanged()
     void playheadChanged();
     void stretchesChanged();
+    void looksChanged(); ///< the folder of one's own
     void spotsChanged();
     void inspectionChanged(int index);
     void problem(const QString& file, const QString& reason, const QString& remedy);
@@ -180,6 +184,7 @@ private:
     std::vector<Target> targets_;
     std::set<std::string> watched_, chosen_;
     std::string onTable_;
+    QString ownLooks_;
     bool night_ = false;
     double phoneHeight_ = 0;
     Engine engine_;

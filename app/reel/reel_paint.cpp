@@ -1,7 +1,6 @@
 #include "app/reel/reel_strip.h"
 #include "app/widgets/theme.h"
 #include "app/words/sentences.h"
-#include "core/ticket/frame_step.h"
 #include "core/ticket/stretch_step.h"
 
 #include <QPainter>
@@ -125,35 +124,6 @@ void ReelStrip::paintSteadyPath(QPainter& p, const Delivery& d) {
             p.setPen(QPen(Qt::white, one == &is ? 1.6 : 1, one == &is ? Qt::SolidLine : Qt::DotLine));
             p.drawPolyline(*one);
         }
-    }
-    p.restore();
-}
-
-// Where the crop is, along the thumbnails: from their upper edge (left, or top) to the lower one; pins as diamonds.
-void ReelStrip::paintCropPath(QPainter& p, const Delivery& d) {
-    const Size held = d.pose().size();
-    const auto middle = [&](std::int64_t frame) {
-        const FramingPlan plan = d.planAt(d.clock.stageOf(frame));
-        const bool across = held.w - plan.srcW >= held.h - plan.srcH;
-        const double at = across ? (plan.srcX + plan.srcW / 2) / held.w : (plan.srcY + plan.srcH / 2) / held.h;
-        return 3 + at * (kThumbs - 6);
-    };
-    QPolygonF path;
-    for (int x = 0; x < width(); x += 2) path << QPointF(x, middle(frameAtX(x)));
-    p.save();
-    p.setRenderHint(QPainter::Antialiasing);
-    p.setBrush(Qt::NoBrush);
-    p.setPen(QPen(QColor(0, 0, 0, 170), 3.5));
-    p.drawPolyline(path);
-    p.setPen(QPen(Qt::white, 1.5));
-    p.drawPolyline(path);
-    p.setBrush(Qt::white);
-    p.setPen(QColor(0, 0, 0, 170));
-    const ClipEntry* c = project_.currentClip();
-    for (const FramePin& pin : pinsFrom(d.ticket.frame.pins)) {
-        const std::int64_t frame = c->clip->frameAt(pin.seconds);
-        const QPointF at(xOfFrame(frame), middle(frame));
-        p.drawPolygon(QPolygonF({at + QPointF(0, -4), at + QPointF(4, 0), at + QPointF(0, 4), at + QPointF(-4, 0)}));
     }
     p.restore();
 }

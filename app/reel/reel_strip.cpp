@@ -258,6 +258,11 @@ void ReelStrip::contextMenuEvent(QContextMenuEvent* e) {
     offer(tr("Set the speed here"), speed < 0, [this, at] { addSpeed(at); });
     offer(tr("Take this speed away"), speed >= 0, [this, speed] { removeSpeed(speed); });
     menu.addSeparator();
+    const int pin = pinUnder(e->pos());
+    offer(tr("Set the crop's place here"), pin < 0 && live_.delivery() && followsSubject(live_.delivery()->ticket),
+          [this, at] { addPin(at); });
+    offer(tr("Take this place away"), pin >= 0, [this, pin] { removePin(pin); });
+    menu.addSeparator();
     offer(tr("Clear the stretch\tX"), own.on, [this] { clearStretch(); });
     offer(tr("Clear all stretches\tShift+X"), own.on || !c->stretches.empty(), [this] { clearAllStretches(); });
     menu.exec(e->globalPos());
@@ -307,6 +312,11 @@ void ReelStrip::mousePressEvent(QMouseEvent* e) {
     if (e->button() != Qt::LeftButton || !c || !c->clip) return;
     const int x = static_cast<int>(e->position().x());
     const std::int64_t f = frameAtX(x);
+    if (const int pin = pinUnder(e->position()); pin >= 0) {
+        drag_ = Drag::Pin;
+        pinDragged_ = std::size_t(pin), pinsBefore_ = pinsFrom(project_.shownTicket().frame.pins);
+        return;
+    }
     if (e->position().y() < traceTop()) {
         drag_ = Drag::Playhead;
         project_.setPlayhead(f);
@@ -353,6 +363,7 @@ void ReelStrip::mouseMoveEvent(QMouseEvent* e) {
     if (drag_ == Drag::Mark) markStretch(anchor_, f, false);
     if (drag_ == Drag::LeaveOut) leaveOut(anchor_, f);
     if (drag_ == Drag::Speed) dragSpeed(e->position());
+    if (drag_ == Drag::Pin) dragPin(e->position());
 }
 
 void ReelStrip::mouseReleaseEvent(QMouseEvent*) {

@@ -3,6 +3,7 @@
 #include "app/live/live.h"
 #include "app/reel/result_reel.h"
 #include "core/ticket/between_places.h"
+#include "core/ticket/frame_step.h"
 #include "core/ticket/motion_step.h"
 
 #include <QHash>
@@ -37,6 +38,11 @@ public:
     /// Sets a speed at an instant of the clip, the one it runs at now; takes one away.
     void addSpeed(double seconds);
     void removeSpeed(int index);
+    /// Sets a place of the crop at an instant of the clip, the one it has now; takes one away.
+    void addPin(double seconds);
+    void removePin(int index);
+    /// Where a pin lies, widget pixels.
+    QPointF pinPoint(int index) const;
     /// Where a speed lies, widget pixels.
     double yOfSpeed(double speed) const;
     int traceTop() const { return 46; }
@@ -74,6 +80,12 @@ private:
     void activate(std::size_t further);
     void paintThumbnails(QPainter&);
     void paintCropPath(QPainter&, const Delivery&);
+    /// Of the crop's path on a frame, y in widget pixels; and the place of the crop's middle, pixels of what is held,
+    /// that a y stands for.
+    double yOfCrop(const Delivery&, std::int64_t frame) const;
+    Point cropAtY(const Delivery&, std::int64_t frame, double y) const;
+    int pinUnder(const QPointF&) const; ///< -1: none
+    void dragPin(const QPointF& to);
     void paintSteadyPath(QPainter&, const Delivery&);
     void paintStretches(QPainter&);
     void paintLeftOut(QPainter&);
@@ -98,11 +110,13 @@ private:
     QPixmap traces_;
     QString tracesOf_; ///< what they were painted from
     std::uint64_t round_ = 0;
-    enum class Drag { None, Playhead, Mark, LeaveOut, Speed } drag_ = Drag::None;
+    enum class Drag { None, Playhead, Mark, LeaveOut, Speed, Pin } drag_ = Drag::None;
     std::int64_t anchor_ = 0;
     std::string outBefore_; ///< what was left out when a drag began
     std::vector<SpeedAt> speedsBefore_;
     std::size_t speedDragged_ = 0;
+    std::vector<FramePin> pinsBefore_;
+    std::size_t pinDragged_ = 0;
     LatestWorker worker_;
 };
 

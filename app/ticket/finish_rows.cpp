@@ -1,5 +1,6 @@
 // Rows that Finish alone has: a look-up table's file, and grey picked from the picture.
 #include "app/ticket/curve_box.h"
+#include "app/ticket/looks_strip.h"
 #include "app/ticket/step_rows.h"
 #include "app/widgets/theme.h"
 #include "core/ticket/together.h"
@@ -105,6 +106,15 @@ void StepRows::addCurve(StepBlock* block) {
 
 // A look taken from another clip, or kept for others.
 void StepRows::addLooks(StepBlock* block) {
+    block->rows()->addWidget(new LooksStrip(project_, live_));
+    auto* folder = new QPushButton(tr("Looks in…"));
+    folder->setObjectName("looksFolder");
+    folder->setToolTip(tr("Choose a folder of .cube tables to see them on this frame"));
+    connect(folder, &QPushButton::clicked, this, [this] {
+        const QString chosen =
+            QFileDialog::getExistingDirectory(window_, tr("Whose tables are to be shown?"), project_.ownLooks());
+        if (!chosen.isEmpty()) project_.setOwnLooks(chosen);
+    });
     auto* match = new QPushButton(tr("Match to…"));
     match->setObjectName("matchLook");
     match->setToolTip(
@@ -114,7 +124,8 @@ void StepRows::addLooks(StepBlock* block) {
     keep->setToolTip(
         tr("Writes light, colour and table as one table, for other clips and other programs. Clarity, glow "
            "and corners depend on the place and are not in it."));
-    addButtons(block, {match, keep});
+    addButtons(block, {folder, match});
+    addButtons(block, {keep});
     connect(match, &QPushButton::clicked, this, [this] {
         const QString file = QFileDialog::getOpenFileName(
             window_, tr("Whose light and colour?"), {},

@@ -50,7 +50,12 @@ QWidget* StepRows::pinsRow(StepBlock* block, const TicketKey& k) {
         if (shot->movement > 0.25) reasons << tr("what moves");
         if (shot->contrast > 0.25 || reasons.isEmpty()) reasons << tr("what stands out");
         const QString sure = shot->confidence < 0.12 ? tr(", hardly more than the rest: look at it") : QString();
-        why->setText(tr("In this shot: %1%2.").arg(reasons.join(tr(" and ")), sure));
+        QString text = tr("In this shot: %1%2.").arg(reasons.join(tr(" and ")), sure);
+        if (shot->second >= kSecondSubject)
+            text += tr(" Beside it a second one, %1 % as strong.").arg(std::lround(100 * shot->second));
+        else if (t.frame.follow == "two")
+            text += tr(" No second one: the first alone is followed.");
+        why->setText(text);
     });
     return all;
 }

@@ -9,7 +9,7 @@ namespace ulm {
 namespace {
 using nlohmann::json;
 
-constexpr int kVersion = 6; // of what readings mean: kept ones of another version are made anew
+constexpr int kVersion = 7; // of what readings mean: kept ones of another version are made anew
 
 json boxJson(const Rect& r) { return r.empty() ? json(nullptr) : json{r.x, r.y, r.w, r.h}; }
 Rect boxFrom(const json& j) {
@@ -48,17 +48,32 @@ json roundedList(const std::vector<float>& v) {
 }
 
 // Places in thousandths, four numbers a frame.
-json subjectJson(const Subject& s) {
-    json places = json::array(), shots = json::array();
-    for (const SubjectPlace& p : s.places)
+json placesJson(const std::vector<SubjectPlace>& all) {
+    json places = json::array();
+    for (const SubjectPlace& p : all)
         for (const float v : {p.x, p.y, p.w, p.h}) places.push_back(std::lround(1000 * v));
+    return places;
+}
+std::vector<SubjectPlace> placesFrom(const json& j) {
+    const auto numbers = j.get<std::vector<int>>();
+    std::vector<SubjectPlace> all;
+    for (std::size_t i = 0; i + 3 < numbers.size(); i += 4) {
+        const auto part = [&](std::size_t k) { return float(std::clamp(numbers[i + k], 0, 1000)) / 1000; };
+        all.push_back({part(0), part(1), part(2), part(3)});
+    }
+    return all;
+}
+
+json subjectJson(const Subject& s) {
+    json shots = json::array();
     for (const SubjectShot& shot : s.shots)
         shots.push_back({{"first", shot.first},
                          {"faces", shot.faces},
                          {"movement", shot.movement},
                          {"contrast", shot.contrast},
-                         {"confidence", shot.confidence}});
-    return {{"places", places}, {"shots", shots}};
+                         {"confidence", shot.confidence},
+                         {"second", shot.second}});
+    return {{"places", placesJson(s.places)}, {"seconds", placesJson(s.seconds)}, {"shots", shots}};
 }
 // Moves as whole millionths: finer than they are known.
 json cameraJson(const std::vector<CameraMove>& moves) {
@@ -79,15 +94,12 @@ std::vector<CameraMove> cameraFrom(const json& j) {
 
 Subject subjectFrom(const json& j) {
     Subject s;
-    const auto places = j.at("places").get<std::vector<int>>();
-    for (std::size_t i = 0; i + 3 < places.size(); i += 4) {
-        const auto part = [&](std::size_t k) { return float(std::clamp(places[i + k], 0, 1000)) / 1000; };
-        s.places.push_back({part(0), part(1), part(2), part(3)});
-    }
+    s.places = placesFrom(j.at("places"));
+    s.seconds = placesFrom(j.at("seconds"));
     for (const json& shot : j.at("shots"))
         s.shots.push_back({shot.at("first").get<std::int64_t>(), shot.at("faces").get<double>(),
                            shot.at("movement").get<double>(), shot.at("contrast").get<double>(),
-                           shot.at("confidence").get<double>()});
+                           shot.at("confidence").get<double>(), shot.at("second").get<double>()});
     return s;
 }
 

@@ -204,8 +204,31 @@ public:
         }
     }
 
-    SubjectShot find(const Turning& shown, std::vector<SubjectPlace>& to) {
-        constexpr int kAcross = 7, kDown = 7; // half a window: about a third, and half, of the picture
+    SubjectShot find(const Turning& shown, Subject& to) {
+        const Way first = way();
+        SubjectShot shot = judged(first);
+        tell(first, shown, to.places);
+        // The second is sought outside of the window that held the first.
+        const double held = weightIn(first);
+        for (std::size_t f = 0; f < count_; ++f)
+            for (int y = 0; y < kSmallH; ++y)
+                for (int x = 0; x < kSmallW; ++x)
+                    if (std::abs(float(x) - first.xs[f]) <= kAcross && std::abs(float(y) - first.ys[f]) <= kDown)
+                        w_[f][std::size_t(y * kSmallW + x)] = {};
+        const Way second = way();
+        shot.second = held > 0 ? std::min(1.0, weightIn(second) / held) : 0;
+        tell(second, shown, to.seconds);
+        return shot;
+    }
+
+private:
+    static constexpr float kMove = 6;            // frames' worth of all weight that a trip across the picture must gain
+    static constexpr int kAcross = 7, kDown = 7; // half a window: about a third, and half, of the picture
+
+    struct Way {
+        std::vector<float> xs, ys, wide, high; // middle and spread, small cells, one a frame
+    };
+    Way way() const {
         std::vector<std::vector<float>> columns(count_, std::vector<float>(kSmallW, 0.f)), rows(count_);
         for (std::size_t f = 0; f < count_; ++f)
             for (int y = 0; y < kSmallH; ++y)
@@ -223,14 +246,24 @@ public:
             std::tie(ys[f], high[f]) = gatheredAt(rows[f], ys[f], kDown);
         }
         for (auto* v : {&xs, &ys, &wide, &high}) smooth(*v);
-        for (std::size_t f = 0; f < count_; ++f)
-            to.push_back(
-                uprightPlace({2 * xs[f] + 0.5f, 2 * ys[f] + 0.5f, int(4 * wide[f]) | 1, int(4 * high[f]) | 1}, shown));
-        return judged(xs, ys, kAcross, kDown);
+        return {xs, ys, wide, high};
     }
-
-private:
-    static constexpr float kMove = 6; // frames' worth of all weight that a trip across the picture must gain
+    void tell(const Way& w, const Turning& shown, std::vector<SubjectPlace>& to) const {
+        for (std::size_t f = 0; f < count_; ++f)
+            to.push_back(uprightPlace(
+                {2 * w.xs[f] + 0.5f, 2 * w.ys[f] + 0.5f, int(4 * w.wide[f]) | 1, int(4 * w.high[f]) | 1}, shown));
+    }
+    static bool isNear(const Way& w, std::size_t f, int x, int y) {
+        return std::abs(float(x) - w.xs[f]) <= kAcross / 2.0f && std::abs(float(y) - w.ys[f]) <= kDown / 2.0f;
+    }
+    double weightIn(const Way& w) const {
+        double sum = 0;
+        for (std::size_t f = 0; f < count_; ++f)
+            for (int y = 0; y < kSmallH; ++y)
+                for (int x = 0; x < kSmallW; ++x)
+                    if (isNear(w, f, x, y)) sum += cell(f, x, y).all();
+        return sum;
+    }
 
     const Thumbprint& print(std::size_t k) const { return prints_[std::size_t(first_) + k]; }
     const Weight& cell(std::size_t f, int x, int y) const { return w_[f][std::size_t(y * kSmallW + x)]; }
@@ -276,7 +309,7 @@ private:
         return w;
     }
 
-    SubjectShot judged(const std::vector<float>& xs, const std::vector<float>& ys, int across, int down) const {
+    SubjectShot judged(const Way& way) const {
         SubjectShot s;
         s.first = first_;
         double inside = 0, total = 0;
@@ -285,14 +318,13 @@ private:
                 for (int x = 0; x < kSmallW; ++x) {
                     const Weight& w = cell(f, x, y);
                     total += w.all();
-                    if (std::abs(float(x) - xs[f]) > float(across) / 2 || std::abs(float(y) - ys[f]) > float(down) / 2)
-                        continue;
+                    if (!isNear(way, f, x, y)) continue;
                     inside += w.all();
                     s.faces += Weight::kFace * w.face;
                     s.movement += w.movement, s.contrast += w.contrast;
                 }
         if (inside > 0) s.faces /= inside, s.movement /= inside, s.contrast /= inside;
-        const double even = double((across + 1) * (down + 1)) / (kSmallW * kSmallH);
+        const double even = double((kAcross + 1) * (kDown + 1)) / (kSmallW * kSmallH);
         if (total > 0) s.confidence = std::clamp((inside / total - even) / (1 - even), 0.0, 1.0);
         return s;
     }
@@ -402,7 +434,7 @@ Subject findSubject(const std::vector<Thumbprint>& prints, const std::vector<std
                                           float((f.box.y + f.box.h / 2.0) / shown.height),
                                           float(double(f.box.w) / shown.width), float(double(f.box.h) / shown.height)},
                                          shown));
-        s.shots.push_back(shot.find(shown, s.places));
+        s.shots.push_back(shot.find(shown, s));
     }
     return s;
 }

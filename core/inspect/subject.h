@@ -16,11 +16,16 @@ struct SubjectShot {
     std::int64_t first = 0; ///< frame
     double faces = 0, movement = 0, contrast = 0;
     double confidence = 0; ///< [0, 1]: how far its surroundings stand out from the rest
+    double second = 0;     ///< [0, 1]: weight in the second's surroundings, to the first's
 };
+
+/// A second subject is worth following from this much of the first's weight on.
+inline constexpr double kSecondSubject = 0.3;
 
 /// What the eye would follow, one place a frame; none where the clip was not looked at whole.
 struct Subject {
     std::vector<SubjectPlace> places;
+    std::vector<SubjectPlace> seconds; ///< the next to follow, apart from the first; as many as places
     std::vector<SubjectShot> shots;
     /// Of the shot that holds this frame; null where there is none.
     const SubjectShot* shotOf(std::int64_t frame) const;
@@ -37,8 +42,8 @@ struct Turning {
 /// what moves against its surroundings (after the whole picture's movement is taken out), and how it stands out in
 /// brightness (centre against surround: Itti, Koch & Niebur, IEEE PAMI 1998); the middle of the picture a little more
 /// than its borders. The place of the subject is the path of a window over all frames of a shot at once that holds most
-/// of that weight for least movement (Viterbi, dynamic programming). prints: of every frame, as stored; faces: upright
-/// pixels; `cuts`: first frames of shots.
+/// of that weight for least movement (Viterbi, dynamic programming). The second is found so in what the first leaves.
+/// prints: of every frame, as stored; faces: upright pixels; `cuts`: first frames of shots.
 Subject findSubject(const std::vector<Thumbprint>& prints, const std::vector<std::int64_t>& cuts,
                     const std::vector<Mark>& faces, const Turning& shown);
 

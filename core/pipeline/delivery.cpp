@@ -337,12 +337,23 @@ DeliveryPtr resolve(std::shared_ptr<FrameReader> reader, std::shared_ptr<const I
     // In fractions of the delivered picture: what the destination does not cover.
     const auto& c = target ? target->covered : Target::Covered{};
     const Point wanted{0.5 + (c.left - c.right) / 200, 0.5 + (c.top - c.bottom) / 200};
-    if (const auto path = followedPath(
-            d->ticket, *d->found, d->framing_.still, d->pose_, d->facts.video.fps, clip->frameCount(),
-            [&](double t) { return clip->frameAt(t); }, wanted)) {
-        d->framing_.key = path->key;
-        d->framing_.at = [path, plan = d->framing_.still, held = d->pose_.size(), clock = d->clock](
-                             std::int64_t stage) { return ulm::planAt(plan, *path, held, clock.instantOf(stage)); };
+    const FramingPlan& still = d->framing_.still;
+    const double down = still.fill == Fill::Split ? 0.5 : wanted.y; // what is covered lies in one of the halves
+    const auto follow = [&](bool lower) {
+        return followedPath(
+            d->ticket, *d->found, lower ? still.lower() : still, d->pose_, d->facts.video.fps, clip->frameCount(),
+            [&](double t) { return clip->frameAt(t); }, {wanted.x, down}, lower);
+    };
+    if (const auto path = follow(false), below = follow(true); path) {
+        d->framing_.key = KeyMaker("followed").add(std::int64_t(path->key)).add(std::int64_t(below ? below->key : 0));
+        d->framing_.at = [path, below, plan = still, held = d->pose_.size(), clock = d->clock](std::int64_t stage) {
+            const double instant = clock.instantOf(stage);
+            FramingPlan p = ulm::planAt(plan, *path, held, instant);
+            if (!below) return p;
+            const FramingPlan low = ulm::planAt(plan.lower(), *below, held, instant);
+            p.lowX = low.srcX, p.lowY = low.srcY;
+            return p;
+        };
     }
     d->source = std::make_shared<SourceStage>(std::move(reader));
     // Fields become pictures before everything else; "before" shows the clip as it is.

@@ -1,5 +1,7 @@
 #include "core/pipeline/look.h"
 
+#include "core/engine/held_picture.h"
+#include "core/engine/resample_stage.h"
 #include "core/finish/colour_stage.h"
 #include "core/finish/hdr_stage.h"
 #include "core/finish/look_file.h"
@@ -7,6 +9,7 @@
 #include "core/media/png.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace ulm {
 namespace {
@@ -52,6 +55,27 @@ std::string lookOf(const Ticket& t) {
                    ? toned
                    : throughTable(toned, loadLookTable(t.finish.table), t.finish.tableStrength / 100);
     });
+}
+
+Picture sampleFor(const Delivery& d, Engine& engine, std::int64_t stage, int width, const CancelToken& cancel) {
+    const PictureFormat& f = d.before->format();
+    PictureFormat small = f;
+    small.width = std::clamp(width, 16, 512);
+    small.height = std::max(16, static_cast<int>(std::lround(double(f.height) * small.width / f.width)));
+    small.subW = small.subH = 0;
+    const auto scaled = std::make_shared<ResampleStage>(
+        d.before, ScaleWindow{0, 0, double(f.width), double(f.height), small.width, small.height}, Kernel::Bicubic,
+        small);
+    return engine.pull(*scaled, stage, scaled->format().frame(), cancel, Engine::Keep::Inputs);
+}
+
+Picture inLook(const Picture& sample, const Ticket& t, const std::string& file) {
+    StagePtr s = heldPicture(sample);
+    if (t.finish.on) s = coloured(s, t.finish.colour, curveFrom(t.finish.curve));
+    if (!file.empty()) s = throughTable(s, loadLookTable(file), t.finish.tableStrength / 100);
+    const StagePtr rgb = asRgb(s);
+    Engine once(0);
+    return once.pull(*rgb, 0, rgb->format().frame(), {});
 }
 
 std::string lookLike(const Delivery& d, const std::string& like, const CancelToken& cancel) {

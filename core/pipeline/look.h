@@ -10,6 +10,13 @@ namespace ulm {
 /// other programs; what depends on the place (clarity, glow, corners) cannot be in it. Errors: as loadLookTable().
 std::string lookOf(const Ticket&);
 
+/// The picture of a stage frame untreated, `width` pixels wide and as high as it follows, 4:4:4: to try looks on.
+/// `width` in [16, 512]. Errors: as the engine. Throws Cancelled.
+Picture sampleFor(const Delivery&, Engine&, std::int64_t stage, int width, const CancelToken&);
+/// A sample in the ticket's light and colour and through the table in `file` (empty: none) at the ticket's strength:
+/// R'G'B'. Errors: as loadLookTable().
+Picture inLook(const Picture& sample, const Ticket&, const std::string& file);
+
 /// The text of a .cube table that brings this delivery's clip, in its light and colour but without its table, to the
 /// light and colour of `like`: a clip, or a PNG. Five frames of each are looked at.
 /// Errors: Fault::Input naming `like`. Throws Cancelled.

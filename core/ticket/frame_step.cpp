@@ -77,9 +77,15 @@ std::string told(const StepView& v) {
                                                 : std::string(first.empty() ? "The" : "the") + " clip's shape");
     if (f.fill == "pad") return shape + " with black beside the picture.";
     if (f.fill == "blur") return shape + " on a blurred copy of the picture.";
-    if (f.fill == "split") return shape + " from two places, one above the other.";
+    if (f.fill == "split")
+        return shape + " from two places, one above the other" +
+               (f.follow == "two"       ? ", each following a subject."
+                : f.follow == "subject" ? ", the upper one following the subject."
+                : f.follow == "steady"  ? ", the upper one on the subject of each shot."
+                                        : ".");
     const std::string closer = f.zoom > 1 ? ", " + shortNumber(f.zoom, 2) + " times closer" : "",
                       how = (f.follow == "subject"  ? " by cropping, following the subject"
+                             : f.follow == "two"    ? " by cropping, following two subjects"
                              : f.follow == "steady" ? " by cropping, on the subject of each shot"
                                                     : " by cropping") +
                             closer;
@@ -94,9 +100,8 @@ bool shapes(const Ticket& t) {
 
 bool crops(const Ticket& t) { return t.frame.fill == "crop"; }
 bool splits(const Ticket& t) { return t.frame.fill == "split"; }
-bool isPlaced(const Ticket& t) { return splits(t) || (crops(t) && t.frame.follow == "place"); }
-
-constexpr std::size_t kMostPins = 1000;
+bool canFollow(const Ticket& t) { return crops(t) || splits(t); }
+bool isPlaced(const Ticket& t) { return canFollow(t) && t.frame.follow == "place"; }
 
 bool readPart(const std::string& text, Rect& r) {
     std::string_view left = text;
@@ -108,32 +113,6 @@ bool readPart(const std::string& text, Rect& r) {
     if (*w < 16 || *h < 16) return false;
     r = {int(*x), int(*y), int(*w), int(*h)};
     return true;
-}
-
-// A place of the clip, on the picture that the pose holds.
-SubjectPlace heldPlace(const SubjectPlace& p, const Pose& pose) {
-    const Affine& m = pose.still;
-    const Point at = m({p.x * pose.clip.w, p.y * pose.clip.h});
-    const double w = std::abs(m.a) * p.w * pose.clip.w + std::abs(m.b) * p.h * pose.clip.h,
-                 h = std::abs(m.d) * p.w * pose.clip.w + std::abs(m.e) * p.h * pose.clip.h;
-    return {float(std::clamp(at.x / pose.width, 0.0, 1.0)), float(std::clamp(at.y / pose.height, 0.0, 1.0)),
-            float(std::min(1.0, w / pose.width)), float(std::min(1.0, h / pose.height))};
-}
-
-// The pins, or what is wrong with them.
-std::string readPins(const std::string& text, std::vector<FramePin>& pins) {
-    std::istringstream words(text);
-    for (std::string word; words >> word;) {
-        std::string_view left = word;
-        const auto t = takeNumber(left, ':'), x = t ? takeNumber(left, ',') : std::nullopt,
-                   y = x ? takeNumber(left, 0) : std::nullopt;
-        if (!y) return "must be SECONDS:X,Y …, such as 0.4:0.25,0.5 2:0.7,0.5";
-        if (*t < 0 || *x < 0 || *x > 1 || *y < 0 || *y > 1) return "must have times from 0 on and places in 0…1";
-        if (!pins.empty() && *t <= pins.back().seconds) return "must be in order of time";
-        if (pins.size() == kMostPins) return "must not have more than 1000 places";
-        pins.push_back({*t, *x, *y});
-    }
-    return "";
 }
 
 TicketKey lowerKey(const char* path, double least, double most, std::function<double&(Ticket&)> of) {
@@ -193,10 +172,15 @@ StagePtr framed(StagePtr in, StagePtr source, const FramingPath& path, const Pos
     const PictureFormat f = deliveredFormat(source->format());
     if (!pose.cutsOnly()) in = posed(in, pose);
     if (plan.fill == Fill::Split) {
-        const auto part = [&](const FramingPlan& p) {
-            return std::make_shared<ResampleStage>(in, storedWindow(p, pose, in->format()), kernel, f);
+        FramingPath below = path;
+        below.still = plan.lower();
+        below.key += 1;
+        if (path.at) below.at = [at = path.at](std::int64_t n) { return at(n).lower(); };
+        const auto part = [&](const FramingPath& p) {
+            return p.at ? std::make_shared<ResampleStage>(in, storedPath(p, pose, in->format()), kernel, f)
+                        : std::make_shared<ResampleStage>(in, storedWindow(p.still, pose, in->format()), kernel, f);
         };
-        return stacked(part(plan), part(plan.lower()));
+        return stacked(part(path), part(below));
     }
     const ScaleWindow w = storedWindow(plan, pose, in->format());
     const bool same = !path.at && w.x == 0 && w.y == 0 && w.w == in->format().width && w.h == in->format().height &&
@@ -209,122 +193,6 @@ StagePtr framed(StagePtr in, StagePtr source, const FramingPath& path, const Pos
     if (plan.fill == Fill::Pad) return padded(out, place, plan.width, plan.height);
     const StagePtr base = withChroma(posed(source, pose), f.subW, f.subH, f.colour.chromaSite);
     return blurFilled(out, backdrop(base, plan.width, plan.height), place, plan.width, plan.height);
-}
-
-std::string pinsWrong(const std::string& text) {
-    std::vector<FramePin> pins;
-    return readPins(text, pins);
-}
-
-std::vector<FramePin> pinsFrom(const std::string& text) {
-    std::vector<FramePin> pins;
-    readPins(text, pins);
-    return pins;
-}
-
-std::string pinsText(const std::vector<FramePin>& pins) {
-    std::string all;
-    for (const FramePin& p : pins)
-        all += (all.empty() ? "" : " ") + shortNumber(p.seconds, 3) + ":" + shortNumber(p.x, 4) + "," +
-               shortNumber(p.y, 4);
-    return all;
-}
-
-bool followsSubject(const Ticket& t) { return t.frame.on && crops(t) && t.frame.follow != "place"; }
-
-FollowedPathPtr followedPath(const Ticket& t, const Inspection& found, const FramingPlan& plan, const Pose& pose,
-                             double fps, std::int64_t frames, const std::function<std::int64_t(double)>& frameAt,
-                             Point wanted) {
-    const auto& places = found.subject.places;
-    if (!followsSubject(t) || places.empty() || std::int64_t(places.size()) != frames) return nullptr;
-    FollowWish wish;
-    wish.subject.reserve(places.size());
-    // Where hardly anything stands out the crop stays nearer to the middle.
-    constexpr double kSure = 0.12;
-    const double windowW = std::min(1.0, plan.srcW / pose.width), windowH = std::min(1.0, plan.srcH / pose.height);
-    const auto offX = float((wanted.x - 0.5) * windowW), offY = float((wanted.y - 0.5) * windowH);
-    for (std::size_t n = 0; n < places.size(); ++n) {
-        const SubjectShot* shot = found.subject.shotOf(std::int64_t(n));
-        const auto trust = float(shot ? std::clamp(shot->confidence / kSure, 0.3, 1.0) : 1);
-        const SubjectPlace p = heldPlace(places[n], pose);
-        wish.subject.push_back({0.5f + trust * (p.x - offX - 0.5f), 0.5f + trust * (p.y - offY - 0.5f), p.w, p.h});
-    }
-    wish.cuts = found.cuts;
-    wish.fps = fps > 0 ? fps : 25;
-    wish.moves = t.frame.follow == "subject";
-    for (const FramePin& p : pinsFrom(t.frame.pins)) {
-        const SubjectPlace at = heldPlace({float(p.x), float(p.y), 0, 0}, pose);
-        wish.pins.push_back({frameAt(p.seconds), at.x, at.y});
-    }
-    return planFollow(wish, windowW, windowH);
-}
-
-FramingPlan planAt(const FramingPlan& plan, const FollowedPath& path, Size held, double instant) {
-    FramingPlan p = plan;
-    const FollowedPath::Place at = path.at(instant);
-    p.srcX = (held.w - p.srcW) * double(at.x);
-    p.srcY = (held.h - p.srcH) * double(at.y);
-    return p;
-}
-
-void placeCrop(Ticket& t, const FramingPlan& plan, const Pose& pose, double seconds, double x, double y, bool lower) {
-    x = std::clamp(x, 0.0, 1.0), y = std::clamp(y, 0.0, 1.0);
-    if (lower) {
-        t.frame.lower.x = x, t.frame.lower.y = y;
-        return;
-    }
-    if (!followsSubject(t)) {
-        t.frame.x = x, t.frame.y = y;
-        return;
-    }
-    constexpr double kSame = 0.05;
-    std::vector<FramePin> pins = pinsFrom(t.frame.pins);
-    std::erase_if(pins, [&](const FramePin& p) { return std::abs(p.seconds - seconds) < kSame; });
-    // Pins are places of the clip itself: they stay where they are when it is turned or cut otherwise later.
-    const Point at = pose.still.inverse()(
-        {x * (pose.width - plan.srcW) + plan.srcW / 2, y * (pose.height - plan.srcH) + plan.srcH / 2});
-    const FramePin pin{std::max(0.0, seconds), std::clamp(at.x / pose.clip.w, 0.0, 1.0),
-                       std::clamp(at.y / pose.clip.h, 0.0, 1.0)};
-    if (pins.size() < kMostPins) pins.insert(std::ranges::upper_bound(pins, pin.seconds, {}, &FramePin::seconds), pin);
-    t.frame.pins = pinsText(pins);
-}
-
-void pinPursuit(Ticket& t, const Pursuit& pursuit, const std::function<double(std::int64_t)>& secondsAt) {
-    const auto& p = pursuit.places;
-    if (p.empty()) return;
-    // The places that a way of straight lines cannot do without (Douglas & Peucker 1973).
-    constexpr float kNear = 0.015f;
-    std::vector<bool> needed(p.size(), false);
-    needed.front() = needed.back() = true;
-    std::vector<std::pair<std::size_t, std::size_t>> left = {{0, p.size() - 1}};
-    while (!left.empty()) {
-        const auto [a, b] = left.back();
-        left.pop_back();
-        float most = kNear;
-        std::size_t at = 0;
-        for (std::size_t k = a + 1; k < b; ++k) {
-            const float part = float(k - a) / float(b - a);
-            const float off = std::max(std::abs(p[a].x + part * (p[b].x - p[a].x) - p[k].x),
-                                       std::abs(p[a].y + part * (p[b].y - p[a].y) - p[k].y));
-            if (off > most) most = off, at = k;
-        }
-        if (at == 0) continue;
-        needed[at] = true;
-        left.push_back({a, at});
-        left.push_back({at, b});
-    }
-    std::vector<FramePin> pins = pinsFrom(t.frame.pins);
-    const double from = secondsAt(pursuit.first), to = secondsAt(pursuit.first + std::int64_t(p.size()) - 1);
-    std::erase_if(pins, [&](const FramePin& pin) { return pin.seconds > from - 0.02 && pin.seconds < to + 0.02; });
-    for (std::size_t k = 0; k < p.size(); ++k)
-        if (needed[k] && pins.size() < kMostPins)
-            pins.push_back({secondsAt(pursuit.first + std::int64_t(k)), std::clamp(double(p[k].x), 0.0, 1.0),
-                            std::clamp(double(p[k].y), 0.0, 1.0)});
-    std::ranges::sort(pins, {}, &FramePin::seconds);
-    t.frame.on = true;
-    t.frame.fill = "crop";
-    t.frame.follow = "subject";
-    t.frame.pins = pinsText(pins);
 }
 
 StepPart framePart() {
@@ -362,13 +230,13 @@ StepPart framePart() {
                   "dragged too, with Shift.",
                   "the subject leaves the frame.")
             .by(0.01, 2)
-            .actsIf(isPlaced, "where frame.fill=split, or crop with frame.follow=place")
+            .actsIf(isPlaced, "where frame.fill is crop or split and frame.follow=place")
             .onlyWhereItActs(),
         numberKey("frame.y", 0, 1, OF_TICKET(frame.y))
             .called("Crop down")
             .does("Where the crop sits from top (0) to bottom (1).", "the subject leaves the frame.")
             .by(0.01, 2)
-            .actsIf(isPlaced, "where frame.fill=split, or crop with frame.follow=place")
+            .actsIf(isPlaced, "where frame.fill is crop or split and frame.follow=place")
             .onlyWhereItActs(),
         lowerKey("frame.lower_x", 0, 1, OF_TICKET(frame.lower.x)).called("Lower across").by(0.01, 2),
         lowerKey("frame.lower_y", 0, 1, OF_TICKET(frame.lower.y)).called("Lower down").by(0.01, 2),
@@ -380,22 +248,26 @@ StepPart framePart() {
             .called("Upper takes", "%")
             .does("How much of the height the upper place takes.")
             .by(1, 0),
-        choiceKey("frame.follow", {{"place", "Place set"}, {"steady", "Each shot"}, {"subject", "Follow"}},
+        choiceKey("frame.follow",
+                  {{"place", "Place set"}, {"steady", "Each shot"}, {"subject", "Follow"}, {"two", "Two"}},
                   OF_TICKET(frame.follow))
             .called("Crop by")
             .does("Place set: where you put it. Each shot: one place a shot, on its subject. Follow: the crop moves "
                   "with the "
-                  "subject, calmly, and jumps at cuts. Drag the picture with Shift to set its place at an instant.",
+                  "subject, calmly, and jumps at cuts; of a split the upper place does. Two: it keeps both of two "
+                  "subjects "
+                  "in sight where they fit; a split's places follow one each, the upper one the left of them. Drag the "
+                  "picture with Shift to set its place at an instant.",
                   "the picture sways where nothing moves: take Each shot.")
-            .actsIf(crops, "where frame.fill=crop")
+            .actsIf(canFollow, "where frame.fill is crop or split")
             .onlyWhereItActs(),
         textKey("frame.pins", "SECONDS:X,Y …", pinsWrong, OF_TICKET(frame.pins))
             .called("Places set")
             .does(
                 "Places of the crop's middle at instants of the clip, in fractions of its picture; they count for more "
                 "than the subject.")
-            .actsIf([](const Ticket& t) { return crops(t) && t.frame.follow != "place"; },
-                    "where frame.fill=crop and frame.follow is steady or subject")
+            .actsIf([](const Ticket& t) { return canFollow(t) && t.frame.follow != "place"; },
+                    "where frame.fill is crop or split and frame.follow is not place")
             .onlyWhereItActs(),
         choiceKey("frame.turn", {{"0", "None"}, {"90", "Right"}, {"180", "Over"}, {"270", "Left"}},
                   OF_TICKET(frame.turn))

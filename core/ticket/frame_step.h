@@ -38,12 +38,15 @@ std::string pinsText(const std::vector<FramePin>&);
 
 /// The crop goes by the subject, whether one is known or not.
 bool followsSubject(const Ticket&);
-/// The path of the crop on every frame of the clip; null where it does not move, or the subject is not known. `frames`:
+/// … and the lower place of a split by a second one.
+bool followsTwo(const Ticket&);
+/// The path of the crop (of a split its upper place, or its `lower` one) on every frame of the clip; null where it does
+/// not move, or the subject is not known. `frames`:
 /// the clip's; `frameAt` finds the frame on show at a time; `wanted`: where in the window the subject is to be,
 /// fractions of it.
 FollowedPathPtr followedPath(const Ticket&, const Inspection&, const FramingPlan&, const Pose&, double fps,
                              std::int64_t frames, const std::function<std::int64_t(double seconds)>& frameAt,
-                             Point wanted = {0.5, 0.5});
+                             Point wanted = {0.5, 0.5}, bool lower = false);
 /// The plan with its window where the path has it at this instant, in frames of the clip; `held`: the pose's size.
 FramingPlan planAt(const FramingPlan&, const FollowedPath&, Size held, double instant);
 

@@ -38,11 +38,16 @@ struct Scene {
     std::function<double(int)> camera = [](int) { return 0.0; }; ///< pixels the ground has moved
     std::function<std::uint32_t(int)> ground = [](int) { return 3u; };
     std::function<bool(int)> hidden = [](int) { return false; };
+    std::function<double(int)> secondX; ///< another, of the same size; null: none
 
     Plane luma(int frame) const {
         test::Painted p(kWide, kHigh, 1);
         const double cx = figureX(frame) * kWide, cy = figureY * kHigh;
+        const double c2 = secondX ? secondX(frame) * kWide : 0;
         p.paint([&](int x, int y) {
+            const double d2 = (x - c2) / (figureW * kWide / 2), dy2 = (y - cy) / (figureH * kHigh / 2);
+            if (secondX && d2 * d2 + dy2 * dy2 < 1)
+                return 0.3 + 0.22 * texture(x - c2 - 1.5 * std::sin(frame * 0.7), y + 2 * std::sin(frame * 0.6), 41);
             const double dx = (x - cx) / (figureW * kWide / 2), dy = (y - cy) / (figureH * kHigh / 2);
             if (!hidden(frame) && dx * dx + dy * dy < 1) // it moves in itself too, as people do
                 return 0.62 + 0.22 * texture(x - cx + 1.5 * std::sin(frame * 0.8), y + 2 * std::sin(frame * 0.5), 77);
@@ -304,4 +309,86 @@ TEST_CASE("What is delivered follows the subject, and what was clicked on, until
     const Pursuit lost = pursue(gone, 20, {float(walks.figureX(20)), 0.55f, 0.1f, 0.3f}, 0, 60, {});
     CHECK(lost.first == 0);
     CHECK(std::int64_t(lost.places.size()) + lost.first <= 43);
+}
+
+TEST_CASE("Of two, both are kept in sight where they fit, and a split follows one each, the left above", "[follow]") {
+    constexpr int kFrames = 60;
+    const TempFolder folder;
+    Scene two;
+    two.figureX = [](int n) { return 0.72 + 0.14 * n / kFrames; };
+    two.secondX = [](int n) { return 0.30 - 0.14 * n / kFrames; };
+    const ClipPtr clip = Clip::openVideo(write(folder, two, kFrames));
+    const Inspection found = inspectClip(clip, {});
+    REQUIRE(found.subject.seconds.size() == kFrames);
+    CHECK(found.subject.shots[0].second >= kSecondSubject);
+    for (const int n : {5, 30, 55}) {
+        const double a = found.subject.places[std::size_t(n)].x, b = found.subject.seconds[std::size_t(n)].x;
+        CHECK(std::max(a, b) == Approx(two.figureX(n)).margin(0.05));
+        CHECK(std::min(a, b) == Approx(two.secondX(n)).margin(0.07));
+    }
+    const Inspection again = inspectionFromJson(toJson(found, clip->facts()), "");
+    CHECK(again.subject.seconds[30].x == Approx(found.subject.seconds[30].x).margin(6e-4));
+    CHECK(again.subject.shots[0].second == Approx(found.subject.shots[0].second));
+    Scene alone = two;
+    alone.secondX = nullptr;
+    CHECK(findSubject(alone.prints(kFrames), {}, {}, kUpright).shots[0].second < kSecondSubject);
+
+    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 32 << 20);
+    const auto with = [&](std::initializer_list<const char*> settings, const Inspection& seen) {
+        Ticket t;
+        for (const char* set : settings) setByAssignment(t, set);
+        return resolve(reader, seen, t);
+    };
+    const auto holds = [&](const Rect& w, double x) {
+        return x * kWide - 16 >= w.x - 1 && x * kWide + 16 <= w.right() + 1;
+    };
+    // 4:5 of each half is wide enough for one alone.
+    const DeliveryPtr split = with({"frame.aspect=9:16", "frame.fill=split", "frame.follow=two"}, found);
+    CHECK(split->sentence("frame").find("each following") != std::string::npos);
+    for (const int n : {3, 30, 57}) {
+        const auto windows = split->windows(n);
+        REQUIRE(windows.size() == 2);
+        CHECK(holds(windows[0], two.secondX(n)));
+        CHECK(holds(windows[1], two.figureX(n)));
+    }
+    // What is delivered is what the windows say, in both halves.
+    Engine engine(std::size_t(32) << 20);
+    for (const int n : {10, 50}) {
+        const Picture shown = engine.pull(*split->result, n, split->result->format().frame(), {}),
+                      source = engine.pull(*split->source, n, split->source->format().frame(), {});
+        for (const double y : {40.5, double(split->size().h) - 40.5}) {
+            const Point s = split->toSource(n, {50.5, y});
+            CHECK(shown.planes[0].at(50, int(y)) ==
+                  Approx(source.planes[0].at(int(std::lround(s.x - 0.5)), int(std::lround(s.y - 0.5)))).margin(0.08));
+        }
+    }
+    // The subject alone: the lower place stays where it is put.
+    const DeliveryPtr upper =
+        with({"frame.aspect=9:16", "frame.fill=split", "frame.follow=subject", "frame.zoom=2"}, found);
+    CHECK(upper->windows(3)[1].x == upper->windows(57)[1].x);
+    CHECK(std::abs(upper->windows(3)[0].x - upper->windows(57)[0].x) > 5);
+    // Where there is no second one, the lower place is where it is put too.
+    Inspection single = found;
+    single.subject.shots[0].second = 0;
+    const DeliveryPtr lone =
+        with({"frame.aspect=9:16", "frame.fill=split", "frame.follow=two", "frame.lower_x=0"}, single);
+    CHECK(lone->windows(30)[1].x == 0);
+
+    // A crop that is wide enough holds both; one that is not keeps to the first.
+    const DeliveryPtr wide = with({"frame.aspect=4:3", "frame.follow=two"}, found);
+    for (const int n : {3, 20}) {
+        CHECK(holds(wide->windows(n)[0], two.figureX(n)));
+        CHECK(holds(wide->windows(n)[0], two.secondX(n)));
+    }
+    const DeliveryPtr narrow = with({"frame.aspect=9:16", "frame.follow=two"}, found);
+    CHECK((holds(narrow->windows(30)[0], two.figureX(30)) || holds(narrow->windows(30)[0], two.secondX(30))));
+
+    // Dragged, the lower place stays where it is put, and the upper one goes on following.
+    Ticket t;
+    for (const char* set : {"frame.aspect=9:16", "frame.fill=split", "frame.follow=two"}) setByAssignment(t, set);
+    placeCrop(t, split->planAt(3).lower(), split->pose(), 0.1, 0.25, 0.5, true);
+    CHECK(t.frame.follow == "subject");
+    CHECK(t.frame.lower.x == 0.25);
+    placeCrop(t, split->planAt(3), split->pose(), 0.1, 0.5, 0.5, false);
+    CHECK(pinsFrom(t.frame.pins).size() == 1);
 }

@@ -97,3 +97,42 @@ TEST_CASE("what is clicked on is followed through its shot, in one step that can
     b.project().undo();
     CHECK(b.ticket() == before);
 }
+
+TEST_CASE("the crop's path is bent on the reel: a place is set, dragged along and up, and taken away") {
+    Bench b({"hands"});
+    REQUIRE(waitFor([&] { return bool(b.project().currentClip()->inspection); }));
+    b.set({"clean.on=false", "enlarge.on=false", "motion.on=false", "finish.on=false", "frame.aspect=9:16",
+           "frame.follow=subject"});
+    REQUIRE(b.settle());
+    ReelStrip& reel = b.window.bench().reel();
+    const Clip& clip = *b.project().currentClip()->clip;
+    const int x = reel.xOfFrame(20);
+    chooseAt(&reel, {x, 20}, "Set the crop's place here");
+    auto pins = pinsFrom(b.ticket().frame.pins);
+    REQUIRE(pins.size() == 1);
+    CHECK(std::abs(clip.frameAt(pins[0].seconds + 1e-6) - 20) <= 2);
+    REQUIRE(b.settle());
+    const double was = b.live().delivery()->planAt(30).srcX;
+
+    const std::int64_t playhead = b.project().currentClip()->playhead;
+    // Down is right: to the right end of the room there is, and ten frames on.
+    const QPoint pin = reel.pinPoint(0).toPoint();
+    drag(&reel, pin, {reel.xOfFrame(30), 43});
+    pins = pinsFrom(b.ticket().frame.pins);
+    REQUIRE(pins.size() == 1);
+    CHECK(std::abs(clip.frameAt(pins[0].seconds + 1e-6) - 30) <= 2);
+    CHECK(pins[0].x > 0.95);
+    CHECK(pins[0].y == Approx(0.5).margin(0.01));
+    CHECK(b.project().currentClip()->playhead == playhead); // the pin was dragged, not the playhead
+    REQUIRE(b.settle());
+    const FramingPlan there = b.live().delivery()->planAt(clip.frameAt(pins[0].seconds));
+    CHECK(there.srcX > was + 20);
+    CHECK(there.srcX + there.srcW == Approx(clip.facts().video.width).margin(20));
+    // The whole drag is one step to undo.
+    b.project().undo();
+    CHECK(pinsFrom(b.ticket().frame.pins)[0].x < 0.95);
+    b.project().redo();
+    REQUIRE(b.settle());
+    chooseAt(&reel, reel.pinPoint(0).toPoint(), "Take this place away");
+    CHECK(b.ticket().frame.pins.empty());
+}

@@ -1,6 +1,8 @@
 // Light and colour through the window: what is set is seen, at the spots and on the table.
 #include "app/spots/spots_column.h"
 #include "app/ticket/curve_box.h"
+#include "app/ticket/looks_strip.h"
+#include "app/widgets/fold_group.h"
 #include "core/finish/colour.h"
 #include "tests/window/fixture.h"
 
@@ -179,4 +181,50 @@ TEST_CASE("a tone curve is drawn: a place added by a click brightens the picture
     box->setFocus();
     QTest::keyClick(box, Qt::Key_Up, Qt::ShiftModifier);
     CHECK_FALSE(b.ticket().finish.curve.empty());
+}
+
+TEST_CASE("looks of a folder are seen on this very frame, put on by a click, and what is no table cannot be chosen") {
+    const TempFolder looks, session;
+    std::ofstream(looks / "negative.cube") << "LUT_1D_SIZE 2\n1 1 1\n0 0 0\n";
+    std::ofstream(looks / "plain.cube") << "LUT_1D_SIZE 2\n0 0 0\n1 1 1\n";
+    std::ofstream(looks / "broken.cube") << "no table at all\n";
+    std::ofstream(looks / "readme.txt") << "not a look\n";
+    {
+        Bench b({"wheel"}, QString::fromStdString(session.path()));
+        b.set({"clean.on=false", "enlarge.on=false", "motion.on=false", "frame.on=false", "finish.sharpen.amount=0"});
+        b.window.bench().ticket().step("finish")->setOpen(true);
+        chooseFile(QString::fromStdString(looks.path()), [&] { b.find<QPushButton>("looksFolder")->click(); });
+        auto* strip = b.find<LooksStrip>("looks");
+        for (auto* group : b.window.findChildren<FoldGroup*>())
+            if (group->isAncestorOf(strip)) group->setOpen(true);
+        REQUIRE(waitFor([&] { return strip->isVisible() && strip->fresh(); }, 60000));
+        CHECK(strip->files().size() == 4); // none, and three that end so
+        const auto picture = [&](const char* name) {
+            return b.find<QToolButton>(name)->icon().pixmap(84, 56).toImage().convertToFormat(QImage::Format_RGB32);
+        };
+        const QImage none = picture("look.none"), plain = picture("look.plain"), negative = picture("look.negative");
+        REQUIRE(none.size() == negative.size());
+        const QColor there = none.pixelColor(none.rect().center()), turned = negative.pixelColor(none.rect().center());
+        CHECK(std::abs(there.red() + turned.red() - 255) < 12);
+        CHECK(std::abs(there.green() + turned.green() - 255) < 12);
+        CHECK(std::abs(there.red() - plain.pixelColor(none.rect().center()).red()) < 4);
+        auto* broken = b.find<QToolButton>("look.broken");
+        CHECK_FALSE(broken->isEnabled());
+        CHECK(broken->toolTip().contains("cannot be used"));
+        b.find<QToolButton>("look.negative")->click();
+        CHECK(QString::fromStdString(b.ticket().finish.table).endsWith("negative.cube"));
+        CHECK(b.find<QToolButton>("look.negative")->isChecked());
+        CHECK_FALSE(b.find<QToolButton>("look.none")->isChecked());
+        // At half its strength all are grey.
+        b.set({"finish.table_strength=50"});
+        REQUIRE(waitFor([&] { return strip->fresh(); }, 60000));
+        const QColor half = picture("look.negative").pixelColor(none.rect().center());
+        CHECK(std::abs(half.red() - 127) < 10);
+        b.find<QToolButton>("look.none")->click();
+        CHECK(b.ticket().finish.table.empty());
+    }
+    // The folder is known again.
+    Bench again({}, QString::fromStdString(session.path()));
+    again.project().restore();
+    CHECK(again.project().ownLooks() == QString::fromStdString(looks.path()));
 }

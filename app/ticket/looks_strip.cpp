@@ -1,0 +1,150 @@
+#include "app/ticket/looks_strip.h"
+
+#include "app/tasks/image.h"
+#include "app/widgets/theme.h"
+#include "core/pipeline/look.h"
+
+#include <QDir>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QHBoxLayout>
+#include <QScrollArea>
+#include <QScrollBar>
+#include <QToolButton>
+#include <QVBoxLayout>
+
+namespace ulm::app {
+namespace {
+
+constexpr int kPicture = 84, kMost = 60; // pixels across; looks a folder
+
+QStringList tablesIn(const QString& folder) {
+    QStringList all;
+    if (folder.isEmpty()) return all;
+    for (const QFileInfo& f :
+         QDir(folder)
+             .entryInfoList({"*.cube"}, QDir::Files | QDir::Readable, QDir::Name | QDir::IgnoreCase)
+             .mid(0, kMost))
+        all << f.absoluteFilePath();
+    return all;
+}
+
+} // namespace
+
+LooksStrip::LooksStrip(Project& project, Live& live, QWidget* parent)
+    : QWidget(parent), project_(project), live_(live) {
+    setObjectName("looks");
+    auto* all = new QVBoxLayout(this);
+    all->setContentsMargins(0, 2, 0, 2);
+    all->setSpacing(2);
+    auto* scroll = new QScrollArea;
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll->setWidgetResizable(true);
+    scroll->setFixedHeight(kPicture + 34);
+    auto* inner = new QWidget;
+    row_ = new QHBoxLayout(inner);
+    row_->setContentsMargins(0, 0, 0, 0);
+    row_->setSpacing(4);
+    scroll->setWidget(inner);
+    all->addWidget(scroll);
+    later_.setSingleShot(true);
+    connect(&later_, &QTimer::timeout, this, &LooksStrip::refresh);
+    connect(&live_.deliveries(), &DeliveryModel::changed, this, &LooksStrip::stale);
+    connect(&project_, &Project::playheadChanged, this, &LooksStrip::stale);
+    connect(&project_, &Project::looksChanged, this, [this] { gather(), stale(); });
+}
+
+void LooksStrip::showEvent(QShowEvent*) {
+    gather();
+    stale();
+}
+
+// Only what changed on disk makes new buttons.
+void LooksStrip::gather() {
+    QStringList files = {""};
+    const QString now = QString::fromStdString(project_.shownTicket().finish.table);
+    for (const QString& folder : {project_.ownLooks(), project_.looksFolder()})
+        for (const QString& f : tablesIn(folder))
+            if (!files.contains(f)) files << f;
+    if (!now.isEmpty() && !files.contains(now)) files.insert(1, now);
+    if (files == files_) return;
+    files_ = files;
+    for (QToolButton* b : buttons_) b->deleteLater();
+    buttons_.clear();
+    while (row_->count()) delete row_->takeAt(0);
+    for (const QString& f : files_) {
+        auto* b = new QToolButton;
+        b->setObjectName("look." + (f.isEmpty() ? QString("none") : QFileInfo(f).completeBaseName()));
+        b->setCheckable(true);
+        b->setAutoRaise(true);
+        b->setToolButtonStyle(Qt::ToolButtonTextUnderIcon);
+        b->setIconSize({kPicture, kPicture * 2 / 3});
+        b->setFont(words(8));
+        const QString name = f.isEmpty() ? tr("None") : QFileInfo(f).completeBaseName();
+        b->setText(QFontMetrics(b->font()).elidedText(name, Qt::ElideMiddle, kPicture));
+        b->setToolTip(f.isEmpty() ? tr("Light and colour without a table") : name);
+        b->setAccessibleName(tr("Look: %1").arg(name));
+        connect(b, &QToolButton::clicked, this, [this, f] { choose(f); });
+        row_->addWidget(b);
+        buttons_.push_back(b);
+    }
+    row_->addStretch();
+}
+
+void LooksStrip::choose(const QString& file) {
+    project_.edit([&](Ticket& t) {
+        t.finish.table = file.toStdString();
+        if (!file.isEmpty()) t.finish.on = true;
+    });
+    stale(); // the marks follow the ticket, not the click
+}
+
+void LooksStrip::stale() {
+    fresh_ = false;
+    if (!isVisible()) return;
+    const QString now = QString::fromStdString(project_.shownTicket().finish.table);
+    if (!now.isEmpty() && !files_.contains(now)) gather();
+    for (std::size_t i = 0; i < buttons_.size(); ++i) buttons_[i]->setChecked(files_[qsizetype(i)] == now);
+    later_.start(250);
+}
+
+void LooksStrip::refresh() {
+    const DeliveryPtr& d = live_.deliveries().onTable();
+    const std::uint64_t round = ++round_;
+    if (!isVisible() || !d) return worker_.stop(), void();
+    if (live_.spots().busy() || live_.table().busy()) return later_.start(100);
+    const QPointer<QObject> self(this);
+    worker_.submit([this, self, round, d, files = files_, stage = live_.deliveries().stage(),
+                    ratio = devicePixelRatioF()](const CancelToken& cancel) {
+        try {
+            const QSize fits(int(kPicture * ratio), int(kPicture * 2 / 3 * ratio));
+            const QSize size = QSize(d->size().w, d->size().h).scaled(fits, Qt::KeepAspectRatio);
+            const Picture sample = sampleFor(*d, project_.engine(), stage, size.width(), cancel);
+            for (qsizetype i = 0; i < files.size(); ++i) {
+                cancel.check();
+                QImage image;
+                QString wrong;
+                try {
+                    image = toImage(inLook(sample, d->ticket, files[i].toStdString()));
+                } catch (const Error& e) {
+                    wrong = QString::fromStdString(e.reason);
+                }
+                image.setDevicePixelRatio(ratio);
+                onInterface(self, [this, round, i, image, wrong] {
+                    if (round != round_ || std::size_t(i) >= buttons_.size()) return;
+                    QToolButton* b = buttons_[std::size_t(i)];
+                    b->setEnabled(wrong.isEmpty());
+                    if (!wrong.isEmpty())
+                        b->setToolTip(tr("%1 cannot be used: %2").arg(QFileInfo(files_[i]).fileName(), wrong));
+                    b->setIcon(wrong.isEmpty() ? QIcon(QPixmap::fromImage(image)) : QIcon());
+                    fresh_ = i + 1 == files_.size();
+                });
+            }
+        } catch (const Cancelled&) {
+        } catch (const Error&) { // the table tells what is wrong
+        }
+    });
+}
+
+} // namespace ulm::app
