@@ -9,12 +9,16 @@
 #include "app/table/table_panel.h"
 #include "app/targets/fit.h"
 #include "app/tasks/memory.h"
+#include "app/ticket/looks_strip.h"
 #include "app/ticket/overdone_model.h"
 #include "app/ticket/ticket_sheet.h"
 #include "app/trials/trials_page.h"
 #include "app/widgets/error_note.h"
+#include "app/widgets/fold_group.h"
 #include "app/widgets/preferences.h"
 #include "app/widgets/theme.h"
+
+#include "core/pipeline/look.h"
 
 #include <QApplication>
 #include <QDir>
@@ -139,10 +143,26 @@ int main(int argc, char** argv) {
     window.bench().table().table().setCompare(ViewingTable::Compare::Wipe);
     window.findChild<QWidget*>("scopes")->show();
     camera.settle();
-    // As far down as its drawn curve.
-    auto* curve = window.findChild<QWidget*>("finish.light.curve.box");
-    for (QWidget* w = curve; w; w = w->parentWidget())
-        if (auto* sheet = qobject_cast<QScrollArea*>(w)) sheet->ensureWidgetVisible(curve, 0, 40);
+    // As far down as the looks of a folder on this very frame.
+    QDir(work.path()).mkdir("looks");
+    for (const auto& [name, sets] :
+         {std::pair("Dusk", std::vector<const char*>{"finish.colour.warmth=-45", "finish.light.exposure=-0.4"}),
+          std::pair("Ember", std::vector<const char*>{"finish.colour.warmth=55", "finish.light.contrast=35"}),
+          std::pair("Slate", std::vector<const char*>{"finish.colour.saturation=-100"})}) {
+        ulm::Ticket look;
+        for (const char* set : sets) ulm::setByAssignment(look, set);
+        QFile file(work.filePath(QString("looks/%1.cube").arg(name)));
+        if (file.open(QIODevice::WriteOnly)) file.write(QByteArray::fromStdString(ulm::lookOf(look)));
+    }
+    window.project().setOwnLooks(work.filePath("looks"));
+    auto* looks = window.findChild<LooksStrip*>("looks");
+    for (FoldGroup* group : window.findChildren<FoldGroup*>())
+        if (group->isAncestorOf(looks)) group->setOpen(true);
+    waitFor([&] { return looks->isVisible() && looks->fresh(); });
+    for (QWidget* w = looks; w; w = w->parentWidget())
+        if (auto* sheet = qobject_cast<QScrollArea*>(w); sheet && sheet->objectName() != "looksView")
+            sheet->ensureWidgetVisible(looks, 0, 40);
+    camera.settle();
     camera.take("bench-light");
     if (camera.done()) return 0;
     window.findChild<QWidget*>("scopes")->hide();

@@ -16,7 +16,8 @@
 namespace ulm::app {
 namespace {
 
-constexpr int kPicture = 84, kMost = 60; // pixels across; looks a folder
+constexpr int kHigh = 68, kWidest = 110, kNarrowest = 46; // widget pixels of a picture, of a button
+constexpr int kMost = 60;                                 // looks a folder
 
 QStringList tablesIn(const QString& folder) {
     QStringList all;
@@ -38,14 +39,20 @@ LooksStrip::LooksStrip(Project& project, Live& live, QWidget* parent)
     all->setContentsMargins(0, 2, 0, 2);
     all->setSpacing(2);
     auto* scroll = new QScrollArea;
+    scroll->setObjectName("looksView");
     scroll->setFrameShape(QFrame::NoFrame);
     scroll->setVerticalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
     scroll->setWidgetResizable(true);
-    scroll->setFixedHeight(kPicture + 34);
+    scroll->setFixedHeight(kHigh + 40);
     auto* inner = new QWidget;
     row_ = new QHBoxLayout(inner);
     row_->setContentsMargins(0, 0, 0, 0);
-    row_->setSpacing(4);
+    row_->setSpacing(2);
+    const Theme& t = Theme::now();
+    setStyleSheet(
+        QString("#looks QToolButton{border:2px solid transparent;padding:2px} #looks QToolButton:checked{border:2px "
+                "solid %1} #looks QToolButton:hover{background:%2}")
+            .arg(t.ink.name(), t.line.name()));
     scroll->setWidget(inner);
     all->addWidget(scroll);
     later_.setSingleShot(true);
@@ -79,10 +86,9 @@ void LooksStrip::gather() {
         b->setCheckable(true);
         b->setAutoRaise(true);
         b->setToolButtonStyle(Qt::ToolButtonTextUnderIcon);
-        b->setIconSize({kPicture, kPicture * 2 / 3});
         b->setFont(words(8));
         const QString name = f.isEmpty() ? tr("None") : QFileInfo(f).completeBaseName();
-        b->setText(QFontMetrics(b->font()).elidedText(name, Qt::ElideMiddle, kPicture));
+        b->setText(QFontMetrics(b->font()).elidedText(name, Qt::ElideMiddle, kWidest));
         b->setToolTip(f.isEmpty() ? tr("Light and colour without a table") : name);
         b->setAccessibleName(tr("Look: %1").arg(name));
         connect(b, &QToolButton::clicked, this, [this, f] { choose(f); });
@@ -118,9 +124,8 @@ void LooksStrip::refresh() {
     worker_.submit([this, self, round, d, files = files_, stage = live_.deliveries().stage(),
                     ratio = devicePixelRatioF()](const CancelToken& cancel) {
         try {
-            const QSize fits(int(kPicture * ratio), int(kPicture * 2 / 3 * ratio));
-            const QSize size = QSize(d->size().w, d->size().h).scaled(fits, Qt::KeepAspectRatio);
-            const Picture sample = sampleFor(*d, project_.engine(), stage, size.width(), cancel);
+            const QSize size = QSize(d->size().w, d->size().h).scaled(kWidest, kHigh, Qt::KeepAspectRatio);
+            const Picture sample = sampleFor(*d, project_.engine(), stage, int(size.width() * ratio), cancel);
             for (qsizetype i = 0; i < files.size(); ++i) {
                 cancel.check();
                 QImage image;
@@ -131,12 +136,13 @@ void LooksStrip::refresh() {
                     wrong = QString::fromStdString(e.reason);
                 }
                 image.setDevicePixelRatio(ratio);
-                onInterface(self, [this, round, i, image, wrong] {
+                onInterface(self, [this, round, i, image, wrong, size] {
                     if (round != round_ || std::size_t(i) >= buttons_.size()) return;
                     QToolButton* b = buttons_[std::size_t(i)];
                     b->setEnabled(wrong.isEmpty());
                     if (!wrong.isEmpty())
                         b->setToolTip(tr("%1 cannot be used: %2").arg(QFileInfo(files_[i]).fileName(), wrong));
+                    b->setIconSize({std::max(size.width(), kNarrowest), size.height()});
                     b->setIcon(wrong.isEmpty() ? QIcon(QPixmap::fromImage(image)) : QIcon());
                     fresh_ = i + 1 == files_.size();
                 });

@@ -248,11 +248,10 @@ StepPart framePart() {
             .called("Upper takes", "%")
             .does("How much of the height the upper place takes.")
             .by(1, 0),
-        choiceKey("frame.follow",
-                  {{"place", "Place set"}, {"steady", "Each shot"}, {"subject", "Follow"}, {"two", "Two"}},
+        choiceKey("frame.follow", {{"place", "Fixed"}, {"steady", "Each shot"}, {"subject", "Follow"}, {"two", "Two"}},
                   OF_TICKET(frame.follow))
             .called("Crop by")
-            .does("Place set: where you put it. Each shot: one place a shot, on its subject. Follow: the crop moves "
+            .does("Fixed: where you put it. Each shot: one place a shot, on its subject. Follow: the crop moves "
                   "with the "
                   "subject, calmly, and jumps at cuts; of a split the upper place does. Two: it keeps both of two "
                   "subjects "

@@ -200,7 +200,7 @@ TEST_CASE("looks of a folder are seen on this very frame, put on by a click, and
         REQUIRE(waitFor([&] { return strip->isVisible() && strip->fresh(); }, 60000));
         CHECK(strip->files().size() == 4); // none, and three that end so
         const auto picture = [&](const char* name) {
-            return b.find<QToolButton>(name)->icon().pixmap(84, 56).toImage().convertToFormat(QImage::Format_RGB32);
+            return b.find<QToolButton>(name)->icon().pixmap(110, 68).toImage().convertToFormat(QImage::Format_RGB32);
         };
         const QImage none = picture("look.none"), plain = picture("look.plain"), negative = picture("look.negative");
         REQUIRE(none.size() == negative.size());
