@@ -33,6 +33,8 @@ TEST_CASE("doubt is looked for beside the work, shown on the reel, and a link go
     REQUIRE(waitFor([&] { return line->isVisible() && line->text().contains("href=\"worst\""); }, 20000));
     const auto worst = b.live().doubts().worst();
     REQUIRE(worst);
+    CHECK(std::ranges::all_of(all, [&](const BetweenDoubt& d) { return d.steps <= worst->steps; }));
+    CHECK(std::ranges::any_of(all, [&](const BetweenDoubt& d) { return d.steps < worst->steps; }));
     Q_EMIT line->linkActivated("worst");
     CHECK(b.project().currentClip()->playhead == worst->frame);
     CHECK(b.live().deliveries().between() > 0);

@@ -133,6 +133,20 @@ TEST_CASE("the crop's path is bent on the reel: a place is set, dragged along an
     CHECK(pinsFrom(b.ticket().frame.pins)[0].x < 0.95);
     b.project().redo();
     REQUIRE(b.settle());
-    chooseAt(&reel, reel.pinPoint(0).toPoint(), "Take this place away");
-    CHECK(b.ticket().frame.pins.empty());
+    // Of two, neither is dragged past the other; the one that is pointed at goes.
+    chooseAt(&reel, {reel.xOfFrame(40), 20}, "Set the crop's place here");
+    REQUIRE(pinsFrom(b.ticket().frame.pins).size() == 2);
+    REQUIRE(b.settle());
+    const double second = pinsFrom(b.ticket().frame.pins)[1].seconds;
+    drag(&reel, reel.pinPoint(0).toPoint(), {reel.xOfFrame(46), 20});
+    pins = pinsFrom(b.ticket().frame.pins);
+    REQUIRE(pins.size() == 2);
+    CHECK(pins[0].seconds < second);
+    CHECK(pins[1].seconds == Approx(second));
+    REQUIRE(b.settle());
+    const double first = pins[0].seconds;
+    chooseAt(&reel, reel.pinPoint(1).toPoint(), "Take this place away");
+    pins = pinsFrom(b.ticket().frame.pins);
+    REQUIRE(pins.size() == 1);
+    CHECK(pins[0].seconds == Approx(first));
 }

@@ -211,7 +211,9 @@ TEST_CASE("looks of a folder are seen on this very frame, put on by a click, and
         auto* broken = b.find<QToolButton>("look.broken");
         CHECK_FALSE(broken->isEnabled());
         CHECK(broken->toolTip().contains("cannot be used"));
+        b.set({"finish.on=false"});
         b.find<QToolButton>("look.negative")->click();
+        CHECK(b.ticket().finish.on);
         CHECK(QString::fromStdString(b.ticket().finish.table).endsWith("negative.cube"));
         CHECK(b.find<QToolButton>("look.negative")->isChecked());
         CHECK_FALSE(b.find<QToolButton>("look.none")->isChecked());
