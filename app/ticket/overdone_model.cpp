@@ -80,7 +80,8 @@ void OverdoneModel::refresh() {
         Q_EMIT updated();
         return;
     }
-    if (live_.busy()) return later_.start(120); // what people look at goes first
+    // Spots and table go first; forecasts may take a minute, and wait for nobody.
+    if (live_.spots().busy() || live_.table().busy()) return later_.start(120);
     const QPointer<QObject> self(this);
     worker_.submit([this, self, p, round = round_, at = places()](const CancelToken& cancel) {
         try {
