@@ -55,7 +55,8 @@ void DoubtModel::goOn() {
             if (!plan) { // frames of its own, so that the table's need not be decoded anew each time
                 const auto reader = std::make_shared<FrameReader>(
                     d->reader->sharedClip(), PacketDecoder::Threads::Slices, std::size_t(16) << 20);
-                plan = std::make_shared<const DoubtPlan>(doubtPlan(*resolve(reader, d->found, d->ticket), kMost));
+                plan =
+                    std::make_shared<const DoubtPlan>(doubtPlan(*resolve(reader, d->found, d->ticket), kMost, cancel));
             }
             std::vector<BetweenDoubt> some;
             for (std::size_t k = from; k < std::min(from + kAtOnce, plan->frames.size()); ++k)

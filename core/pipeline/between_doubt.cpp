@@ -7,13 +7,14 @@
 
 namespace ulm {
 
-DoubtPlan doubtPlan(const Delivery& d, std::size_t most) {
+DoubtPlan doubtPlan(const Delivery& d, std::size_t most, const CancelToken& cancel) {
     const Retiming r = d.clock.retiming();
     DoubtPlan plan;
     if (!r.between) return plan;
     const bool fields = takesFields(d.ticket, *d.found, d.facts.video);
     std::vector<std::int64_t> pairs; // by index of what is kept
     for (std::int64_t k = 0; k < d.frames(); ++k) {
+        if (k % 1024 == 0) cancel.check();
         const std::int64_t stage = d.clock.first() + k;
         for (int e = 0; e < r.exposures; ++e) {
             const BetweenInstant i = r.between(stage * r.exposures + e);

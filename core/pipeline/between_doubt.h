@@ -19,7 +19,7 @@ struct DoubtPlan {
     StagePtr paths;                   ///< see pathsHalfWay(): frame k belongs to frames[k]; null where none are made
     std::vector<std::int64_t> frames; ///< of the clip, ascending
 };
-DoubtPlan doubtPlan(const Delivery&, std::size_t most);
+DoubtPlan doubtPlan(const Delivery&, std::size_t most, const CancelToken&);
 
 /// Of frame k of a plan. Errors: as the engine.
 BetweenDoubt doubtAt(Engine&, const DoubtPlan&, std::size_t k, const CancelToken&);

@@ -187,7 +187,7 @@ TEST_CASE("doubt stands out where nothing leads from one frame to the next, and 
     const auto reader = std::make_shared<FrameReader>(Clip::openVideo(writeTorn(folder)),
                                                       PacketDecoder::Threads::Slices, std::size_t(32) << 20);
     const auto plan = [&](const std::vector<std::string>& settings, std::size_t most = 100) {
-        return doubtPlan(*resolve(reader, Inspection{}, ticketOf(settings)), most);
+        return doubtPlan(*resolve(reader, Inspection{}, ticketOf(settings)), most, {});
     };
     Engine engine(std::size_t(64) << 20);
     for (const char* method : {"motion.method=careful", "motion.method=fast"}) {
@@ -210,7 +210,8 @@ TEST_CASE("doubt stands out where nothing leads from one frame to the next, and 
     Inspection twice;
     twice.duplicates = {4};
     CHECK_FALSE(std::ranges::count(
-        doubtPlan(*resolve(reader, twice, ticketOf({"motion.speed=50", "motion.duplicates=replace"})), 99).frames, 4));
+        doubtPlan(*resolve(reader, twice, ticketOf({"motion.speed=50", "motion.duplicates=replace"})), 99, {}).frames,
+        4));
 
     // Where movement leads, told of any frame: four pixels to the left.
     const DeliveryPtr d = resolve(reader, Inspection{}, Ticket{});
