@@ -2,7 +2,6 @@
 
 #include "app/project/log.h"
 #include "app/words/sentences.h"
-#include "core/deliver/output_file.h"
 
 #include <QDir>
 #include <QFileInfo>
@@ -13,8 +12,9 @@ namespace {
 
 using nlohmann::json;
 
-QString outputName(const ClipEntry& c, const std::optional<Target>& t, const std::vector<RunItem>& others) {
-    const QFileInfo clip(c.path);
+// A name that no file has, and no run that may still write one.
+QString outputName(const QString& path, const std::optional<Target>& t, const std::vector<RunItem>& others) {
+    const QFileInfo clip(path);
     const QString stem = clip.path() + "/" + clip.completeBaseName() + "-" +
                          (t ? QString::fromStdString(t->name) : QStringLiteral("ready"));
     for (int n = 1;; ++n) {
@@ -83,7 +83,7 @@ void RunQueue::add(const ClipEntry& c, const std::vector<Target>& targets) {
         r.clip = c.path;
         r.ticket = c.ticket;
         r.target = t;
-        r.output = outputName(c, t, items_);
+        r.output = outputName(c.path, t, items_);
         items_.push_back(r);
     }
     keep();
@@ -177,7 +177,7 @@ void RunQueue::again(int i) {
     r.state = RunItem::State::Waiting;
     r.words.clear();
     r.interrupted = 0;
-    if (QFileInfo::exists(r.output)) r.output = QString::fromStdString(freeName(r.output.toStdString()));
+    if (QFileInfo::exists(r.output)) r.output = outputName(r.clip, r.target, items_);
     keep();
     Q_EMIT changed();
     startNext();

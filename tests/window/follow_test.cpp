@@ -141,7 +141,7 @@ TEST_CASE("the crop's path is bent on the reel: a place is set, dragged along an
     drag(&reel, reel.pinPoint(0).toPoint(), {reel.xOfFrame(46), 20});
     pins = pinsFrom(b.ticket().frame.pins);
     REQUIRE(pins.size() == 2);
-    CHECK(pins[0].seconds < second);
+    CHECK(pins[0].seconds == Approx(second - 0.06).margin(0.002)); // as far as it may
     CHECK(pins[1].seconds == Approx(second));
     REQUIRE(b.settle());
     const double first = pins[0].seconds;

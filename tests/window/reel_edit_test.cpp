@@ -45,6 +45,18 @@ TEST_CASE("parts of a clip are left out on the reel, brought back and undone, an
     QTest::keyClick(&b.window, Qt::Key_Delete);
     CHECK_FALSE(b.ticket().stretch.on);
     CHECK(leftOutFrom(b.ticket().stretch.without).size() == 1);
+    // Of two parts the one that is pointed at comes back; stretches that are joined leave out what was left out before.
+    drag(&reel, {x(5) + 1, y}, {x(7) + 1, y}, Qt::LeftButton, Qt::AltModifier);
+    REQUIRE(leftOutFrom(b.ticket().stretch.without).size() == 2);
+    chooseAt(&reel, {x(22), y}, "Bring this part back");
+    const auto left = leftOutFrom(b.ticket().stretch.without);
+    REQUIRE(left.size() == 1);
+    CHECK(std::abs(clip.frameAt(left[0].from + 1e-6) - 5) <= 1);
+    drag(&reel, {x(3) + 1, y}, {x(12) + 1, y});
+    drag(&reel, {x(18) + 1, y}, {x(22) + 1, y}, Qt::LeftButton, Qt::ControlModifier);
+    QTest::keyClick(&b.window, Qt::Key_U);
+    CHECK(leftOutFrom(b.ticket().stretch.without).size() == 2);
+    QTest::keyClick(&b.window, Qt::Key_X, Qt::ShiftModifier);
     chooseAt(&reel, {x(2), y}, "Bring all parts back");
 
     // Two stretches become one delivery, what lies between them left out.

@@ -405,3 +405,21 @@ TEST_CASE("a ticket beside a dropped clip is taken with it, and one that makes n
     CHECK(b.window.errors().text().contains("bad.ticket.json"));
     CHECK(readTextFile(b.folder / "bad.ticket.json").find("[]") != std::string::npos);
 }
+
+TEST_CASE("a slider moved on one clip and then on another is undone on each by itself") {
+    Bench b({"wheel", "hands"});
+    b.project().setCurrent(0);
+    const auto sharpen = [&](double amount) {
+        b.project().edit([&](Ticket& t) { t.finish.on = true, t.finish.amount = amount; }, "finish.sharpen.amount");
+    };
+    const double was = b.project().at(0).ticket.finish.amount, wasOther = b.project().at(1).ticket.finish.amount;
+    sharpen(1.1), sharpen(1.3); // one stroke
+    b.project().setCurrent(1);
+    sharpen(2.1);
+    b.project().undo();
+    CHECK(b.project().at(1).ticket.finish.amount == Approx(wasOther));
+    b.project().setCurrent(0);
+    CHECK(b.project().at(0).ticket.finish.amount == Approx(1.3));
+    b.project().undo();
+    CHECK(b.project().at(0).ticket.finish.amount == Approx(was));
+}

@@ -113,6 +113,45 @@ TEST_CASE("a running delivery shows its progress, is cancelled at once, and can 
     REQUIRE(waitFor([&] { return !b.window.runs().running(); }));
 }
 
+TEST_CASE("runs of one clip get names of their own, are tried again beside what they made, and move up the list") {
+    Bench b({"hands"});
+    b.project().change(Ticket{});
+    b.set({"stretch.to=0.2"});
+    b.project().setChosen(std::set<std::string>{});
+    for (int i = 0; i < 2; ++i) b.window.addToRunList(); // before any of them is there
+    const auto& items = b.window.runs().items();
+    REQUIRE(items.size() == 2);
+    CHECK(items[0].output != items[1].output);
+    const auto done = [&] {
+        return std::ranges::all_of(items, [](const RunItem& r) { return r.state == RunItem::State::Done; });
+    };
+    REQUIRE(waitFor(done, 30000));
+    const QString first = items[0].output;
+    const auto made = QFileInfo(first).lastModified();
+    b.window.addToRunList(); // and after
+    CHECK(items[2].output != first);
+    CHECK(items[2].output != items[1].output);
+    b.window.runs().again(0);
+    CHECK(items[0].output != first);
+    REQUIRE(waitFor(done, 30000));
+    CHECK(QFileInfo(first).lastModified() == made);
+    CHECK(QFile::exists(items[0].output));
+
+    // What is taken off above it leaves the one that runs what it is.
+    b.set({"enlarge.scale=4", "clean.noise=6", "stretch.on=false"});
+    b.window.addToRunList();
+    REQUIRE(waitFor([&] { return items[3].progress.done >= 1; }));
+    b.window.runs().remove(0);
+    REQUIRE(items.size() == 3);
+    CHECK(items[2].state == RunItem::State::Running);
+    const auto before = items[2].progress.done;
+    REQUIRE(waitFor([&] { return items[2].progress.done > before; }, 60000));
+    b.window.runs().cancel(2);
+    REQUIRE(waitFor([&] { return items[2].state == RunItem::State::Cancelled; }, 60000));
+    CHECK(items[0].state == RunItem::State::Done);
+    CHECK(items[1].state == RunItem::State::Done);
+}
+
 TEST_CASE("a failed delivery tells why in the list and across the top") {
     Bench b({"hands"});
     b.project().setChosen(std::set<std::string>{});
