@@ -26,7 +26,8 @@ void DoubtModel::changed() {
     delivery_ = d;
     ++round_;
     worker_.stop();
-    plan_.reset();
+    looking_.reset();
+    wanted_.reset();
     doubts_.clear();
     Q_EMIT updated();
     if (d && d->clock.retiming().between)
@@ -36,8 +37,8 @@ void DoubtModel::changed() {
 }
 
 double DoubtModel::done() const {
-    if (!plan_) return later_.isActive() || worker_.busy() ? 0 : 1;
-    return plan_->frames.empty() ? 1 : double(doubts_.size()) / double(plan_->frames.size());
+    if (!wanted_) return later_.isActive() || worker_.busy() ? 0 : 1;
+    return *wanted_ ? double(doubts_.size()) / double(*wanted_) : 1;
 }
 
 std::optional<BetweenDoubt> DoubtModel::worst() const {
@@ -46,26 +47,30 @@ std::optional<BetweenDoubt> DoubtModel::worst() const {
 }
 
 void DoubtModel::goOn() {
-    if (!delivery_ || (plan_ && doubts_.size() >= plan_->frames.size())) return;
+    if (!delivery_ || (wanted_ && doubts_.size() >= *wanted_)) return;
     if (busy_() || playing_) return later_.start(200);
     const QPointer<QObject> self(this);
-    worker_.submit([this, self, round = round_, d = delivery_, plan = plan_,
+    worker_.submit([this, self, round = round_, d = delivery_, looking = looking_,
                     from = doubts_.size()](const CancelToken& cancel) mutable {
         try {
-            if (!plan) { // frames of its own, so that the table's need not be decoded anew each time
+            if (!looking) { // frames of its own, so that the table's need not be decoded anew each time
                 const auto reader = std::make_shared<FrameReader>(
                     d->reader->sharedClip(), PacketDecoder::Threads::Slices, std::size_t(16) << 20);
-                plan =
-                    std::make_shared<const DoubtPlan>(doubtPlan(*resolve(reader, d->found, d->ticket), kMost, cancel));
+                looking = std::make_shared<Looking>();
+                looking->plan = doubtPlan(*resolve(reader, d->found, d->ticket), kMost, cancel);
             }
             std::vector<BetweenDoubt> some;
-            for (std::size_t k = from; k < std::min(from + kAtOnce, plan->frames.size()); ++k)
-                some.push_back(doubtAt(engine_, *plan, k, cancel));
-            onInterface(self, [this, round, plan, some] {
+            for (std::size_t k = from; k < std::min(from + kAtOnce, looking->plan.frames.size()); ++k)
+                some.push_back(doubtAt(looking->engine, looking->plan, k, cancel));
+            onInterface(self, [this, round, looking, some] {
                 if (round != round_) return;
-                plan_ = plan;
+                looking_ = looking;
+                wanted_ = looking->plan.frames.size();
                 doubts_.insert(doubts_.end(), some.begin(), some.end());
-                later_.start(0);
+                if (doubts_.size() >= *wanted_)
+                    looking_.reset(); // its decoder and pictures go
+                else
+                    later_.start(0);
                 Q_EMIT updated();
             });
         } catch (const Cancelled&) {

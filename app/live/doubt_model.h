@@ -44,12 +44,16 @@ private:
     bool playing_ = false;
     Seen seen_;
     DeliveryPtr delivery_;
-    std::shared_ptr<const DoubtPlan> plan_; ///< null until it is made
+    struct Looking {
+        DoubtPlan plan;
+        Engine engine{std::size_t(64) << 20}; // the project's keeps what people look at
+    };
+    std::shared_ptr<Looking> looking_;  ///< null before the plan is made, and when all is looked at
+    std::optional<std::size_t> wanted_; ///< frames of the plan; none before it is made
     std::vector<BetweenDoubt> doubts_;
     std::uint64_t round_ = 0;
     QTimer later_;
-    Engine engine_{std::size_t(64) << 20}; // the project's keeps what people look at
-    LatestWorker worker_{10};              // last: it ends before what it uses
+    LatestWorker worker_{10}; // last: it ends before what it uses
 };
 
 } // namespace ulm::app

@@ -18,13 +18,25 @@ std::int64_t pictureBytes(const PictureFormat& f, int bytesASample) {
     return bytesASample * (luma + 2 * ((luma >> f.subW) >> f.subH));
 }
 
-// The most that one step of the chain holds: what it reads and what it writes.
-std::int64_t heaviestStep(const Stage& s, std::set<const Stage*>& seen) {
+std::int64_t regionBytes(const PictureFormat& f, const Rect& r) {
+    return r.empty() ? 0
+                     : static_cast<std::int64_t>(double(pictureBytes(f, 4)) * r.w * r.h / (double(f.width) * f.height));
+}
+
+// The most that one step of the chain holds for a region of a frame: what it reads and what it writes. What is looked
+// for over whole frames (movement) is counted so.
+std::int64_t heaviestStep(const Stage& s, std::int64_t frame, const Rect& region, std::set<const Stage*>& seen) {
     if (!seen.insert(&s).second) return 0;
-    std::int64_t here = pictureBytes(s.format(), 4), below = 0;
-    for (const StagePtr& i : s.inputs()) {
-        here += pictureBytes(i->format(), 4);
-        below = std::max(below, heaviestStep(*i, seen));
+    std::int64_t here = regionBytes(s.format(), region), below = 0;
+    std::vector<Need> needs = s.needs(std::clamp<std::int64_t>(frame, 0, s.frames() - 1), region);
+    for (int i = 0; i < static_cast<int>(s.inputs().size()); ++i) // what is asked for later, of about the same place
+        if (const PictureFormat& f = s.inputs()[static_cast<std::size_t>(i)]->format();
+            std::ranges::none_of(needs, [i](const Need& n) { return n.input == i; }))
+            needs.push_back({i, frame, Rect{0, 0, f.width, f.height * region.h / std::max(1, s.format().height)}});
+    for (const Need& n : needs) {
+        const Stage& input = *s.inputs()[static_cast<std::size_t>(n.input)];
+        here += regionBytes(input.format(), n.region);
+        below = std::max(below, heaviestStep(input, n.frame, n.region, seen));
     }
     return std::max(here, below);
 }
@@ -39,9 +51,14 @@ std::string gigabytes(std::int64_t bytes) {
 } // namespace
 
 std::int64_t renderBytes(const Delivery& p, int cores, std::int64_t cacheBytes) {
-    std::set<const Stage*> seen;
     const PictureFormat& f = p.result->format();
-    const std::int64_t step = heaviestStep(*p.result, seen) * bandRows(f) / f.height, delivered = pictureBytes(f, 1);
+    const std::int64_t delivered = pictureBytes(f, 1);
+    std::int64_t step = 0; // of frames that are made, and of those that are not
+    for (std::int64_t k = p.frames() / 2; k < std::min(p.frames() / 2 + 3, p.frames()); ++k) {
+        std::set<const Stage*> seen;
+        step = std::max(step,
+                        heaviestStep(*p.result, p.at(k).stage, {0, 0, f.width, std::min(bandRows(f), f.height)}, seen));
+    }
     // Frames of the encoder's own kind are padded and have smaller copies.
     const std::int64_t encoder = videoCodec(p.ticket.deliver.codec).framesHeld(f.width, f.height) * delivered * 8 / 5;
     return kProgram + cacheBytes + cores * step + (cores + 2) * delivered + encoder;
