@@ -74,7 +74,7 @@ TEST_CASE("a key that does nothing on this ticket is told, one that acts is not"
     };
     CHECK(idle({"frame.aspect=9:16", "frame.x=0.2"}).empty());
     CHECK(idle({"frame.x=0.2", "frame.fill=pad"}) ==
-          std::vector<std::string>{"frame.x acts where frame.fill=split, or crop with frame.follow=place"});
+          std::vector<std::string>{"frame.x acts where frame.fill is crop or split and frame.follow=place"});
     CHECK(idle({"deliver.bitrate=900"}).empty()); // naming it asks for that kind of rate
     CHECK(idle({"deliver.bitrate=900", "deliver.rate=quality"}).size() == 1);
     CHECK(idle({"enlarge.method=lanczos", "enlarge.strength=50"}).size() == 1);
