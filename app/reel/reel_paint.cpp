@@ -256,9 +256,12 @@ void ReelStrip::paintFoot(QPainter& p) {
         if (!i->duplicates.empty()) right << counted(i->duplicates.size(), tr("1 repeat"), tr("%1 repeats"));
     }
     // The key to the traces, with the line each is drawn in; it gives way where there is no room.
-    const std::pair<QString, QPen> keys[] = {{tr("movement"), QPen(t.slate, 1.4)},
-                                             {tr("edge width"), QPen(t.ink, 1.2, Qt::DashLine)},
-                                             {tr("noise"), QPen(t.emberInk, 1.4, Qt::DotLine)}};
+    QColor wash = t.emberInk;
+    wash.setAlpha(90);
+    std::vector<std::pair<QString, QPen>> keys = {{tr("movement"), QPen(t.slate, 1.4)},
+                                                  {tr("edge width"), QPen(t.ink, 1.2, Qt::DashLine)},
+                                                  {tr("noise"), QPen(t.emberInk, 1.4, Qt::DotLine)}};
+    if (!live_.doubts().doubts().empty()) keys.insert(keys.begin(), {tr("doubt, from above"), QPen(wash, 6)});
     int x = foot.right();
     if (c->found())
         for (const auto& [name, pen] : keys) {
