@@ -123,7 +123,7 @@ QString faultName(const QString& key) {
     if (key == "text") return tr("Letters");
     if (key == "overlay") return tr("Lies over");
     if (key == "overdone") return tr("Overdone");
-    if (key == "paths") return tr("Movement's paths");
+    if (key == "paths") return tr("Movement");
     if (const ReadingKind* k = findReading(key.toStdString())) return tr(k->name);
     return tr("Your spot");
 }

@@ -93,10 +93,10 @@ TEST_CASE("arrows over the picture show where movement leads, with a key; judder
     b.project().setPlayhead(12);
     REQUIRE(b.settle());
     const QImage bare = b.table().grab().toImage();
-    chooseFromMenu("Movement's paths", [&] { b.find<QToolButton>("faults")->click(); });
+    chooseFromMenu("Movement", [&] { b.find<QToolButton>("faults")->click(); });
     REQUIRE(waitFor([&] { return b.live().faults().view().fresh && b.live().faults().view().paths; }, 60000));
     CHECK(differing(bare, b.table().grab().toImage()) > 2000);
-    CHECK(b.find<QToolButton>("faults")->text().contains("Movement's paths"));
+    CHECK(b.find<QToolButton>("faults")->text().contains("Movement"));
     // From the last frame nothing leads on, which is said instead.
     b.project().setPlayhead(b.project().currentClip()->clip->frameCount() - 1);
     REQUIRE(waitFor([&] { return b.live().faults().view().fresh; }, 60000));
