@@ -20,7 +20,7 @@ TablePanel::TablePanel(Project& project, Live& live, QWidget* parent)
     bar->setObjectName("tableBar");
     bar->setAttribute(Qt::WA_StyledBackground);
     bar->setStyleSheet("#tableBar{background:#5f5f5f} QToolButton{color:#ffffff;padding:5px "
-                       "5px;border:none;border-bottom:2px solid transparent}"
+                       "4px;border:none;border-bottom:2px solid transparent}"
                        "QToolButton:hover{background:#6c6c6c} QToolButton:checked{border-bottom:2px solid "
                        "#ffffff;font-weight:bold} QToolButton:focus{background:#6c6c6c}");
     auto* row = new QHBoxLayout(bar);
