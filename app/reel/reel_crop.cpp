@@ -36,22 +36,23 @@ Point ReelStrip::cropAtY(const Delivery& d, std::int64_t frame, double y) const 
     return p;
 }
 
-QPointF ReelStrip::pinPoint(int index) const {
+std::vector<QPointF> ReelStrip::pinPoints() const {
     const Delivery* d = live_.delivery();
     const ClipEntry* c = project_.currentClip();
-    const auto pins = d ? pinsFrom(d->ticket.frame.pins) : std::vector<FramePin>();
-    if (!c || !c->clip || index < 0 || std::size_t(index) >= pins.size()) return {-1, -1};
-    const std::int64_t frame = c->clip->frameAt(pins[std::size_t(index)].seconds);
-    return QPointF(xOfFrame(frame), yOfCrop(*d, frame));
+    std::vector<QPointF> all;
+    if (!d || !c || !c->clip || !followsSubject(d->ticket)) return all;
+    for (const FramePin& pin : pinsFrom(d->ticket.frame.pins)) {
+        const std::int64_t frame = c->clip->frameAt(pin.seconds);
+        all.emplace_back(xOfFrame(frame), yOfCrop(*d, frame));
+    }
+    return all;
 }
 
 int ReelStrip::pinUnder(const QPointF& at) const {
-    const Delivery* d = live_.delivery();
-    if (!d || !followsSubject(d->ticket)) return -1;
-    const int count = int(pinsFrom(d->ticket.frame.pins).size());
-    for (int i = 0; i < count; ++i)
-        if (const QPointF off = pinPoint(i) - at; std::hypot(off.x(), off.y()) <= kNear) return i;
-    return -1;
+    const std::vector<QPointF> pins = pinPoints();
+    const auto near = std::ranges::find_if(
+        pins, [&](const QPointF& p) { return std::hypot(p.x() - at.x(), p.y() - at.y()) <= kNear; });
+    return near == pins.end() ? -1 : int(near - pins.begin());
 }
 
 // Along for another instant, up and down for another place; never past its neighbours.
@@ -108,11 +109,8 @@ void ReelStrip::paintCropPath(QPainter& p, const Delivery& d) {
     p.drawPolyline(path);
     p.setBrush(Qt::white);
     p.setPen(QColor(0, 0, 0, 170));
-    const int count = int(pinsFrom(d.ticket.frame.pins).size());
-    for (int i = 0; i < count; ++i) {
-        const QPointF at = pinPoint(i);
+    for (const QPointF& at : pinPoints())
         p.drawPolygon(QPolygonF({at + QPointF(0, -5), at + QPointF(5, 0), at + QPointF(0, 5), at + QPointF(-5, 0)}));
-    }
     p.restore();
 }
 

@@ -41,8 +41,8 @@ public:
     /// Sets a place of the crop at an instant of the clip, the one it has now; takes one away.
     void addPin(double seconds);
     void removePin(int index);
-    /// Where a pin lies, widget pixels.
-    QPointF pinPoint(int index) const;
+    /// Where the places of a crop that follows lie, widget pixels, in order of time.
+    std::vector<QPointF> pinPoints() const;
     /// Where a speed lies, widget pixels.
     double yOfSpeed(double speed) const;
     int traceTop() const { return 46; }

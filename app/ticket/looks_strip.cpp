@@ -8,6 +8,7 @@
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
+#include <QLabel>
 #include <QScrollArea>
 #include <QScrollBar>
 #include <QToolButton>
@@ -18,14 +19,13 @@ namespace {
 
 constexpr int kHigh = 68, kWidest = 110, kNarrowest = 46; // widget pixels of a picture, of a button
 constexpr int kMost = 60;                                 // looks a folder
+constexpr qint64 kKeptBytes = qint64(4) << 20;            // larger files are read anew each time
 
 QStringList tablesIn(const QString& folder) {
     QStringList all;
     if (folder.isEmpty()) return all;
     for (const QFileInfo& f :
-         QDir(folder)
-             .entryInfoList({"*.cube"}, QDir::Files | QDir::Readable, QDir::Name | QDir::IgnoreCase)
-             .mid(0, kMost))
+         QDir(folder).entryInfoList({"*.cube"}, QDir::Files | QDir::Readable, QDir::Name | QDir::IgnoreCase))
         all << f.absoluteFilePath();
     return all;
 }
@@ -48,11 +48,6 @@ LooksStrip::LooksStrip(Project& project, Live& live, QWidget* parent)
     row_ = new QHBoxLayout(inner);
     row_->setContentsMargins(0, 0, 0, 0);
     row_->setSpacing(2);
-    const Theme& t = Theme::now();
-    setStyleSheet(
-        QString("#looks QToolButton{border:2px solid transparent;padding:2px} #looks QToolButton:checked{border:2px "
-                "solid %1} #looks QToolButton:hover{background:%2}")
-            .arg(t.ink.name(), t.line.name()));
     scroll->setWidget(inner);
     all->addWidget(scroll);
     later_.setSingleShot(true);
@@ -71,15 +66,21 @@ void LooksStrip::showEvent(QShowEvent*) {
 void LooksStrip::gather() {
     QStringList files = {""};
     const QString now = QString::fromStdString(project_.shownTicket().finish.table);
-    for (const QString& folder : {project_.ownLooks(), project_.looksFolder()})
-        for (const QString& f : tablesIn(folder))
+    qsizetype left = 0; // not shown
+    for (const QString& folder : {project_.ownLooks(), project_.looksFolder()}) {
+        const QStringList tables = tablesIn(folder);
+        left += std::max<qsizetype>(0, tables.size() - kMost);
+        for (const QString& f : tables.mid(0, kMost))
             if (!files.contains(f)) files << f;
+    }
     if (!now.isEmpty() && !files.contains(now)) files.insert(1, now);
     if (files == files_) return;
     files_ = files;
-    for (QToolButton* b : buttons_) b->deleteLater();
     buttons_.clear();
-    while (row_->count()) delete row_->takeAt(0);
+    while (QLayoutItem* item = row_->takeAt(0)) {
+        if (item->widget()) item->widget()->deleteLater();
+        delete item;
+    }
     for (const QString& f : files_) {
         auto* b = new QToolButton;
         b->setObjectName("look." + (f.isEmpty() ? QString("none") : QFileInfo(f).completeBaseName()));
@@ -89,13 +90,26 @@ void LooksStrip::gather() {
         b->setFont(words(8));
         const QString name = f.isEmpty() ? tr("None") : QFileInfo(f).completeBaseName();
         b->setText(QFontMetrics(b->font()).elidedText(name, Qt::ElideMiddle, kWidest));
-        b->setToolTip(f.isEmpty() ? tr("Light and colour without a table") : name);
         b->setAccessibleName(tr("Look: %1").arg(name));
         connect(b, &QToolButton::clicked, this, [this, f] { choose(f); });
         row_->addWidget(b);
         buttons_.push_back(b);
     }
+    if (left > 0) row_->addWidget(new QLabel(tr("%1 more in the folder are not shown").arg(left)));
     row_->addStretch();
+}
+
+// Of one that was looked at before and has not changed; on the worker's thread.
+LookTablePtr LooksStrip::tableOf(const QString& file) {
+    if (file.isEmpty()) return nullptr;
+    const QFileInfo now(file);
+    const Table state{now.size(), now.lastModified(), nullptr};
+    if (const auto known = tables_.find(file);
+        known != tables_.end() && known->size == state.size && known->written == state.written)
+        return known->table;
+    const LookTablePtr table = readLookTable(file.toStdString());
+    if (state.size <= kKeptBytes) tables_[file] = {state.size, state.written, table};
+    return table;
 }
 
 void LooksStrip::choose(const QString& file) {
@@ -126,12 +140,14 @@ void LooksStrip::refresh() {
         try {
             const QSize size = QSize(d->size().w, d->size().h).scaled(kWidest, kHigh, Qt::KeepAspectRatio);
             const Picture sample = sampleFor(*d, project_.engine(), stage, int(size.width() * ratio), cancel);
+            for (const QString& gone : tables_.keys())
+                if (!files.contains(gone)) tables_.remove(gone);
             for (qsizetype i = 0; i < files.size(); ++i) {
                 cancel.check();
                 QImage image;
                 QString wrong;
                 try {
-                    image = toImage(inLook(sample, d->ticket, files[i].toStdString()));
+                    image = toImage(inLook(sample, d->ticket, tableOf(files[i])));
                 } catch (const Error& e) {
                     wrong = QString::fromStdString(e.reason);
                 }
@@ -140,8 +156,10 @@ void LooksStrip::refresh() {
                     if (round != round_ || std::size_t(i) >= buttons_.size()) return;
                     QToolButton* b = buttons_[std::size_t(i)];
                     b->setEnabled(wrong.isEmpty());
-                    if (!wrong.isEmpty())
-                        b->setToolTip(tr("%1 cannot be used: %2").arg(QFileInfo(files_[i]).fileName(), wrong));
+                    b->setToolTip(!wrong.isEmpty()
+                                      ? tr("%1 cannot be used: %2").arg(QFileInfo(files_[i]).fileName(), wrong)
+                                  : files_[i].isEmpty() ? tr("Light and colour without a table")
+                                                        : QFileInfo(files_[i]).completeBaseName());
                     b->setIconSize({std::max(size.width(), kNarrowest), size.height()});
                     b->setIcon(wrong.isEmpty() ? QIcon(QPixmap::fromImage(image)) : QIcon());
                     fresh_ = i + 1 == files_.size();

@@ -1,7 +1,10 @@
 #pragma once
 
 #include "app/live/live.h"
+#include "core/finish/table_stage.h"
 
+#include <QDateTime>
+#include <QHash>
 #include <QWidget>
 
 class QHBoxLayout;
@@ -33,6 +36,13 @@ private:
     QHBoxLayout* row_;
     QStringList files_;
     std::vector<QToolButton*> buttons_; ///< one a file
+    struct Table {
+        qint64 size = 0;
+        QDateTime written;
+        LookTablePtr table;
+    };
+    LookTablePtr tableOf(const QString& file);
+    QHash<QString, Table> tables_; ///< the worker's alone
     bool fresh_ = false;
     std::uint64_t round_ = 0;
     QTimer later_;

@@ -35,6 +35,9 @@ QPushButton[main="true"]:hover { background: @elm; }
 QPushButton[main="true"]:disabled { background: @line; color: @faint; border-color: @line; }
 QToolButton { border: 1px solid transparent; background: transparent; padding: 3px; color: @ink; }
 QToolButton:hover { background: @plain; }
+#looks QToolButton { border: 2px solid transparent; padding: 2px; }
+#looks QToolButton:checked, #looks QToolButton:focus { border: 2px solid @ink; }
+#looks QToolButton:focus:!checked { border-style: dotted; }
 QComboBox, QLineEdit { color: @ink; background: @open; border: 1px solid @line; padding: 2px 6px; min-height: 20px; }
 QComboBox QAbstractItemView { color: @ink; background: @open; selection-background-color: @line; selection-color: @ink; }
 QMenu { color: @ink; background: @open; border: 1px solid @line; padding: 4px; }

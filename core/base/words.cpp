@@ -75,4 +75,12 @@ std::optional<double> parseTime(const std::string& text) {
     return std::nullopt;
 }
 
+std::optional<std::pair<double, double>> parseSpan(const std::string& text) {
+    const auto dash = text.find('-');
+    if (dash == text.npos) return std::nullopt;
+    const auto from = parseTime(text.substr(0, dash)), to = parseTime(text.substr(dash + 1));
+    if (!from || !to || *from < 0 || *to > 1e6) return std::nullopt;
+    return std::pair(*from, *to);
+}
+
 } // namespace ulm

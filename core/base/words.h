@@ -24,5 +24,8 @@ std::string listed(const std::vector<std::string>&);
 
 /// Seconds of "2.5", "0:02.5" or "1:00:02.5"; none where it is no time, or below zero.
 std::optional<double> parseTime(const std::string& text);
+/// Both ends of "FROM-TO", times as parseTime() takes them, up to 1e6; none where it is none of that form. TO may lie
+/// before FROM.
+std::optional<std::pair<double, double>> parseSpan(const std::string& text);
 
 } // namespace ulm

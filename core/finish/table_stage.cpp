@@ -102,19 +102,31 @@ private:
 
 } // namespace
 
-LookTablePtr loadLookTable(const std::string& path) {
+LookTablePtr readLookTable(const std::string& path) {
     namespace fs = std::filesystem;
     std::error_code failed;
     if (!fs::is_regular_file(path, failed)) throw bad(path, "there is no such file");
     const auto bytes = fs::file_size(path, failed);
     if (failed || bytes == 0 || bytes > kMostBytes) throw bad(path, bytes ? "it is too large" : "it is empty");
     if (!std::ifstream(path).good()) throw bad(path, "it cannot be read: no permission");
+    return read(path);
+}
+
+// Nobody who asks whether a table is kept waits while another is read.
+LookTablePtr loadLookTable(const std::string& path) {
+    namespace fs = std::filesystem;
+    {
+        const std::lock_guard lock(mutex);
+        if (const LookTablePtr known = keptFor(path)) return known;
+    }
+    std::error_code failed;
+    const auto bytes = fs::file_size(path, failed);
+    const auto written = fs::last_write_time(path, failed); // as it was before it was read
+    const LookTablePtr table = readLookTable(path);
     const std::lock_guard lock(mutex);
-    if (const LookTablePtr known = keptFor(path)) return known;
-    const LookTablePtr table = read(path);
     std::erase_if(kept, [&](const Kept& k) { return k.path == path; });
     if (kept.size() == kMostKept) kept.erase(kept.begin());
-    kept.push_back({path, bytes, fs::last_write_time(path, failed), table});
+    kept.push_back({path, bytes, written, table});
     return table;
 }
 

@@ -12,6 +12,8 @@ using LookTablePtr = std::shared_ptr<const LookTable>;
 /// Reads a look-up table, a .cube file of one or three dimensions; one that was read and has not changed is kept. Not
 /// over 64 MB. Errors: Fault::Input naming the file: not there, not a table.
 LookTablePtr loadLookTable(const std::string& path);
+/// The same, without keeping it or asking for what is kept: for looking at many.
+LookTablePtr readLookTable(const std::string& path);
 /// It was read and has not changed: loadLookTable() answers at once.
 bool lookTableIsKept(const std::string& path);
 

@@ -172,7 +172,7 @@ void choose(const std::vector<Guess>& guesses, BetweenField& field, cv::Mat& gap
 
 // What is to be expected of an error: how unlike both are, and by how much the flow is at odds with itself where there
 // is detail that it would shift. Against what was really filmed its 98th percentile in a frame has a rank correlation
-// of 0.7 with the error's (six movies, 162 frames); of likeness alone 0.6.
+// of 0.7 with the error's (six movies, 157 frames); of likeness alone 0.6.
 void addFlowsDoubt(const cv::Mat& luma, const cv::Mat& gap, cv::Mat& doubt) {
     constexpr int kAround = 5;
     cv::Mat across, down, slope;

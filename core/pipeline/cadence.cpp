@@ -12,11 +12,13 @@ FrameClock clockOf(const ClipPtr& clip, Ticket t, const Inspection& found, doubl
     t.motion.on = true;
     t.motion.fps = fps;
     t.motion.method = method;
+    t.motion.places.clear();
+    t.motion.shutter = 0;
     return FrameClock(clip, t, found);
 }
 
 // When frames are shown, against when they were filmed: what stays of that without its mean.
-double strayOf(const FrameClock& c, const std::vector<double>& filmed) {
+double strayOf(const FrameClock& c, const FilmedAt& filmed) {
     std::int64_t n = std::min(c.count(), kLooked);
     // Nothing comes after the last frame, so that it stands for a while.
     const auto when = [&](std::int64_t k) { return c.filmedOf(c.first() + k, filmed); };
@@ -35,14 +37,14 @@ double strayOf(const FrameClock& c, const std::vector<double>& filmed) {
 Judder judderOf(const ClipPtr& clip, const Ticket& t, const Inspection& found) {
     Ticket plain;
     plain.stretch = t.stretch;
-    const std::vector<double> filmed = filmedTimes(*clip, found);
+    const FilmedAt filmed = filmedAt(clip, found);
     return {strayOf(FrameClock(clip, plain, found), filmed), strayOf(FrameClock(clip, t, found), filmed)};
 }
 
 std::vector<Cadence> cadencesOf(const ClipPtr& clip, const Ticket& t, const Inspection& found,
                                 const std::vector<double>& rates) {
     std::vector<Cadence> all;
-    const std::vector<double> filmed = filmedTimes(*clip, found);
+    const FilmedAt filmed = filmedAt(clip, found);
     for (const double fps : rates) {
         Cadence c{fps, 0, 0};
         const FrameClock made = clockOf(clip, t, found, fps, "careful"), held = clockOf(clip, t, found, fps, "hold");

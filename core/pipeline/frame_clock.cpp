@@ -329,6 +329,7 @@ BetweenInstant FrameClock::exposed(std::int64_t stage, int exposure) const {
     const double away = (exposure + 0.5) / exposures_ - 0.5; // around the instant: what moves stays where it was
     const BetweenInstant i =
         betweenAt(times_.clipAt(double(stage - first_) * rate_.den / rate_.num + away * open_), isDelivered(stage));
+    if (i.way == BetweenWay::Hold) return shown;
     if (past == runs_.begin() || past == runs_.end()) return i;
     if (i.frame < *(past - 1)) return {*(past - 1), 0, i.way};
     if (i.frame >= *past - 1) return {*past - 1, 0, i.way};
@@ -360,28 +361,20 @@ double FrameClock::instantOf(std::int64_t stage) const {
     return i.part == 0 ? a : a + i.part * (double(clipFrame(i.frame + 1)) - a);
 }
 
-double FrameClock::filmedOf(std::int64_t stage, const std::vector<double>& filmed) const {
-    if (untouched()) return filmed[static_cast<std::size_t>(stage)];
+double FrameClock::filmedOf(std::int64_t stage, const FilmedAt& filmed) const {
+    if (untouched()) return filmed(stage);
     const BetweenInstant i = between(stage);
-    const auto when = [&](std::int64_t index) {
-        return fields_ ? keptSeconds(index) : filmed[static_cast<std::size_t>(clipFrame(index))];
-    };
+    const auto when = [&](std::int64_t index) { return fields_ ? keptSeconds(index) : filmed(clipFrame(index)); };
     return i.part == 0 ? when(i.frame) : when(i.frame) + i.part * (when(i.frame + 1) - when(i.frame));
 }
 
-std::vector<double> filmedTimes(const Clip& c, const Inspection& found) {
-    const auto kept = FrameClock::withoutRepeats(c, found.duplicates, found.repeats);
-    std::vector<double> all;
-    std::size_t i = 0;
-    for (std::int64_t n = 0; n < c.frameCount(); ++n) {
-        if (!kept || kept->frames.empty()) {
-            all.push_back(c.secondsAt(n));
-            continue;
-        }
-        while (i + 1 < kept->frames.size() && kept->frames[i + 1] <= n) ++i;
-        all.push_back(kept->seconds[i]);
-    }
-    return all;
+FilmedAt filmedAt(const ClipPtr& clip, const Inspection& found) {
+    const auto kept = FrameClock::withoutRepeats(*clip, found.duplicates, found.repeats);
+    if (!kept || kept->frames.empty()) return [clip](std::int64_t n) { return clip->secondsAt(n); };
+    return [kept](std::int64_t n) {
+        const auto after = std::ranges::upper_bound(kept->frames, n);
+        return kept->seconds[static_cast<std::size_t>(std::max<std::ptrdiff_t>(1, after - kept->frames.begin()) - 1)];
+    };
 }
 
 double FrameClock::movieOf(std::int64_t stage) const {

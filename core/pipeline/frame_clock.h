@@ -7,8 +7,9 @@
 
 namespace ulm {
 
-/// When each of a clip's frames was filmed, seconds: at its own time, but those that repeat one before when that was.
-std::vector<double> filmedTimes(const Clip&, const Inspection&);
+/// When a frame of a clip was filmed, seconds: at its own time, but one that repeats another before when that was.
+using FilmedAt = std::function<double(std::int64_t frame)>;
+FilmedAt filmedAt(const ClipPtr&, const Inspection&);
 
 /// The delivery's own frames. Frames are counted twice: *delivered* ones from 0, and *stage* frames, which run over the
 /// whole clip, so that what lies outside the stretch can be looked at too; delivered frame k is stage frame first() +
@@ -47,8 +48,8 @@ public:
     double instantOf(std::int64_t stage) const;
     /// Seconds of the movie at which a stage frame begins; below 0, or beyond the end, outside the stretch.
     double movieOf(std::int64_t stage) const;
-    /// The second of the clip at which what a stage frame shows was filmed, where frame n of the clip was at filmed[n].
-    double filmedOf(std::int64_t stage, const std::vector<double>& filmed) const;
+    /// The second of the clip at which what a stage frame shows was filmed, where frame n of the clip was at filmed(n).
+    double filmedOf(std::int64_t stage, const FilmedAt& filmed) const;
     /// The stage frame that shows the clip's frame n; where none does, the one nearest to it in time.
     std::int64_t stageOf(std::int64_t source) const;
     /// The delivered frame on show at this instant of the movie; clipped to it.
@@ -58,7 +59,7 @@ public:
     Retiming retiming() const;
 
 private:
-    friend std::vector<double> filmedTimes(const Clip&, const Inspection&);
+    friend FilmedAt filmedAt(const ClipPtr&, const Inspection&);
     /// What is left of a clip's frames without those that repeat the one before, or twice all of them where each
     /// gives two fields; and when each is meant to be shown.
     struct Kept {

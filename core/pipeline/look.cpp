@@ -5,7 +5,6 @@
 #include "core/finish/colour_stage.h"
 #include "core/finish/hdr_stage.h"
 #include "core/finish/look_file.h"
-#include "core/finish/table_stage.h"
 #include "core/media/png.h"
 
 #include <algorithm>
@@ -69,10 +68,10 @@ Picture sampleFor(const Delivery& d, Engine& engine, std::int64_t stage, int wid
     return engine.pull(*scaled, stage, scaled->format().frame(), cancel, Engine::Keep::Inputs);
 }
 
-Picture inLook(const Picture& sample, const Ticket& t, const std::string& file) {
+Picture inLook(const Picture& sample, const Ticket& t, const LookTablePtr& table) {
     StagePtr s = heldPicture(sample);
     if (t.finish.on) s = coloured(s, t.finish.colour, curveFrom(t.finish.curve));
-    if (!file.empty()) s = throughTable(s, loadLookTable(file), t.finish.tableStrength / 100);
+    if (table) s = throughTable(s, table, t.finish.tableStrength / 100);
     const StagePtr rgb = asRgb(s);
     Engine once(0);
     return once.pull(*rgb, 0, rgb->format().frame(), {});

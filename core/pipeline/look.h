@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/finish/table_stage.h"
 #include "core/pipeline/delivery.h"
 
 #include <string>
@@ -13,9 +14,8 @@ std::string lookOf(const Ticket&);
 /// The picture of a stage frame untreated, `width` pixels wide and as high as it follows, 4:4:4: to try looks on.
 /// `width` in [16, 512]. Errors: as the engine. Throws Cancelled.
 Picture sampleFor(const Delivery&, Engine&, std::int64_t stage, int width, const CancelToken&);
-/// A sample in the ticket's light and colour and through the table in `file` (empty: none) at the ticket's strength:
-/// R'G'B'. Errors: as loadLookTable().
-Picture inLook(const Picture& sample, const Ticket&, const std::string& file);
+/// A sample in the ticket's light and colour and through this table (null: none) at the ticket's strength: R'G'B'.
+Picture inLook(const Picture& sample, const Ticket&, const LookTablePtr& table);
 
 /// The text of a .cube table that brings this delivery's clip, in its light and colour but without its table, to the
 /// light and colour of `like`: a clip, or a PNG. Five frames of each are looked at.

@@ -18,19 +18,17 @@ constexpr std::array kWays{BetweenWay::Rebuild, BetweenWay::Blend, BetweenWay::H
 std::string readPlaces(const std::string& text, std::vector<BetweenPlace>& places) {
     std::istringstream words(text);
     for (std::string word; words >> word;) {
-        const auto colon = word.rfind(':'), dash = word.find('-');
-        if (colon == word.npos || dash == word.npos || dash > colon)
-            return "must be FROM-TO:WAY …, such as 0.5-1.2:hold 0:03-0:04:blend";
-        const auto from = parseTime(word.substr(0, dash)), to = parseTime(word.substr(dash + 1, colon - dash - 1));
+        const auto colon = word.rfind(':');
+        const auto span = parseSpan(word.substr(0, colon));
+        if (!span || colon == word.npos) return "must be FROM-TO:WAY …, such as 0.5-1.2:hold 0:03-0:04:blend";
+        const auto [from, to] = *span;
         const auto way = std::ranges::find(kWays, word.substr(colon + 1), wordOf);
-        if (!from || !to || *from < 0 || *to > 1e6)
-            return "must be FROM-TO:WAY …, such as 0.5-1.2:hold 0:03-0:04:blend";
         if (way == kWays.end()) return "must say rebuild, blend or hold of each place";
-        if (*to <= *from) return "must have places that end later than they begin";
-        if (!places.empty() && *from < places.back().to - 1e-9)
+        if (to <= from) return "must have places that end later than they begin";
+        if (!places.empty() && from < places.back().to - 1e-9)
             return "must have places in order of time that do not overlap";
         if (places.size() == kMostPlaces) return "must not have more than 100 places";
-        places.push_back({*from, *to, *way});
+        places.push_back({from, to, *way});
     }
     return "";
 }

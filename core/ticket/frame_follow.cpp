@@ -46,12 +46,17 @@ bool hasSecond(const Inspection& found, std::size_t frame) {
     return shot && shot->second >= kSecondSubject && found.subject.seconds.size() == found.subject.places.size();
 }
 
-// Both, where a window of this size (fractions of the picture) holds them; else the first.
+// Both, where a window of this size (fractions of the picture) holds them; else the first whole and as much as goes of
+// the second, so that nothing jumps when they part.
 SubjectPlace around(const SubjectPlace& a, const SubjectPlace& b, double windowW, double windowH) {
     const float left = std::min(a.x - a.w / 2, b.x - b.w / 2), right = std::max(a.x + a.w / 2, b.x + b.w / 2),
                 top = std::min(a.y - a.h / 2, b.y - b.h / 2), bottom = std::max(a.y + a.h / 2, b.y + b.h / 2);
-    if (right - left > windowW || bottom - top > windowH) return a;
-    return {(left + right) / 2, (top + bottom) / 2, right - left, bottom - top};
+    const auto towards = [](float middle, float at, float extent, double window) {
+        const float room = std::max(0.f, (float(window) - extent) / 2);
+        return std::clamp(middle, at - room, at + room);
+    };
+    return {towards((left + right) / 2, a.x, a.w, windowW), towards((top + bottom) / 2, a.y, a.h, windowH),
+            std::min(right - left, float(windowW)), std::min(bottom - top, float(windowH))};
 }
 
 // Whether the first of two is the one further right, over its shot: the upper place of a split shows the left one.

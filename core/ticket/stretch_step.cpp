@@ -16,14 +16,13 @@ constexpr double kTouch = 1e-3;
 std::string readLeftOut(const std::string& text, std::vector<LeftOut>& parts) {
     std::istringstream words(text);
     for (std::string word; words >> word;) {
-        const auto dash = word.find('-');
-        const auto from = parseTime(word.substr(0, dash)),
-                   to = dash == word.npos ? std::nullopt : parseTime(word.substr(dash + 1));
-        if (!from || !to || *from < 0 || *to > 1e6) return "must be FROM-TO …, such as 3.2-4.5 0:07-0:08.1";
-        if (*to <= *from) return "must have parts that end later than they begin";
-        if (!parts.empty() && *from <= parts.back().to) return "must have parts in order of time that do not touch";
+        const auto span = parseSpan(word);
+        if (!span) return "must be FROM-TO …, such as 3.2-4.5 0:07-0:08.1";
+        const auto [from, to] = *span;
+        if (to <= from) return "must have parts that end later than they begin";
+        if (!parts.empty() && from <= parts.back().to) return "must have parts in order of time that do not touch";
         if (parts.size() == kMostParts) return "must not have more than 100 parts";
-        parts.push_back({*from, *to});
+        parts.push_back({from, to});
     }
     return "";
 }

@@ -9,34 +9,17 @@
 #include "core/ticket/between_places.h"
 #include "tests/support/clips.h"
 #include "tests/support/contract.h"
+#include "tests/support/film.h"
 #include "tests/support/tickets.h"
 
 #include <catch2/catch.hpp>
 
 using namespace ulm;
+using test::Film;
 using test::TempFolder;
 using test::ticketOf;
 
 namespace {
-
-struct Film {
-    explicit Film(test::ClipRecipe recipe = {.width = 128, .height = 64, .frames = 50}) {
-        test::writeClip(folder / "a.mp4", recipe);
-        reader = std::make_shared<FrameReader>(Clip::openVideo(folder / "a.mp4"), PacketDecoder::Threads::Slices,
-                                               std::size_t(32) << 20);
-    }
-    DeliveryPtr with(const std::vector<std::string>& settings, const Inspection& found = {}) const {
-        return resolve(reader, found, ticketOf(settings));
-    }
-    Picture frame(std::int64_t n) const { return pulled(with({})->result, n); }
-    static Picture pulled(const StagePtr& s, std::int64_t n) {
-        Engine engine(std::size_t(64) << 20);
-        return engine.pull(*s, n, s->format().frame(), {});
-    }
-    Picture delivered(const DeliveryPtr& d, std::int64_t k) const { return pulled(d->result, d->at(k).stage); }
-    TempFolder folder;
-    std::shared_ptr<FrameReader> reader;
-};
 
 double away(const Picture& a, const Picture& b) {
     double most = 0;
@@ -130,6 +113,10 @@ TEST_CASE(
     const DeliveryPtr uncut = film.with({"motion.shutter=360"});
     CHECK(away(film.delivered(cut, 19), film.delivered(uncut, 19)) > 1e-3);
     CHECK(away(film.delivered(cut, 10), film.delivered(uncut, 10)) == 0);
+    // Nor into a place that is held: what would be seen of it is not.
+    const DeliveryPtr beside = film.with({"motion.shutter=360", "motion.places=0.8-1.2:hold"});
+    CHECK(away(film.delivered(beside, 20), film.frame(20)) < 1e-6);
+    CHECK(away(film.delivered(beside, 10), film.delivered(uncut, 10)) == 0);
     // Across what was left out, neither; and where it stands still, nothing is smeared.
     const DeliveryPtr joined = film.with({"motion.shutter=360", "stretch.without=0.8-1.2"});
     CHECK(away(film.delivered(joined, 19), film.delivered(before, 19)) < 1e-6);
@@ -229,7 +216,7 @@ TEST_CASE("doubt stands out where nothing leads from one frame to the next, and 
 TEST_CASE(
     "judder is measured before and after: repeats stray until they are replaced, a rate that does not fit strays") {
     const Film film({.width = 128, .height = 64, .frames = 60, .fps = {30, 1}});
-    const ClipPtr clip = film.reader->sharedClip();
+    const ClipPtr clip = film.clip;
     const auto judder = [&](const std::vector<std::string>& settings, const Inspection& found = {}) {
         return judderOf(clip, ticketOf(settings), found);
     };
@@ -245,4 +232,10 @@ TEST_CASE(
     CHECK(judder({"motion.fps=30"}, found).after == Approx(judder({"motion.fps=30"}, found).before));
     CHECK(judder({"motion.duplicates=replace"}, found).after < 0.5);
     CHECK(judder({"motion.duplicates=remove"}, found).after < 0.5);
+    // What places and shutters of the ticket do is no part of what a rate would cost without in-betweens.
+    const auto held = [&](const std::vector<std::string>& settings) {
+        return cadencesOf(clip, ticketOf(settings), {}, {60})[0].judder;
+    };
+    CHECK(held({"motion.fps=60", "motion.places=0-1.5:blend", "motion.shutter=180"}) ==
+          Approx(held({"motion.fps=60"})));
 }

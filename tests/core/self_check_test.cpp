@@ -92,6 +92,13 @@ TEST_CASE("memory is told before a render starts, and nothing is left of one tha
     CHECK(needed("enlarge.size=1920x1080") < std::int64_t(1500) << 20);
     CHECK(needed("enlarge.size=7680x4320") > 3 * needed("enlarge.size=1920x1080"));
     CHECK(needed("enlarge.size=7680x4320") < std::int64_t(3) << 30);
+    // Movement is looked for on whole frames, however little of the result is made at once.
+    const TempFolder other;
+    test::writeClip(other / "wide.mp4", {.width = 1280, .height = 720, .frames = 8});
+    const auto at = [&](const std::vector<std::string>& settings) {
+        return renderBytes(*deliveryOf(other / "wide.mp4", ticketOf(settings)), 2, cache);
+    };
+    CHECK(at({"motion.fps=60"}) > at({"motion.fps=60", "motion.method=hold"}) + (std::int64_t(10) << 20));
     CHECK(memoryToTake() > std::int64_t(50) << 20);
     CHECK(memoryToTake() <= workPlan().memory);
 

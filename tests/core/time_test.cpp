@@ -8,42 +8,15 @@
 #include "core/pipeline/delivery.h"
 #include "core/ticket/sound_step.h"
 #include "tests/support/clips.h"
+#include "tests/support/film.h"
 #include "tests/support/tickets.h"
 
 #include <catch2/catch.hpp>
 
 using namespace ulm;
+using test::Film;
 using test::TempFolder;
 using test::ticketOf;
-
-namespace {
-
-struct Film {
-    explicit Film(test::ClipRecipe recipe = {.width = 128, .height = 64, .frames = 50}) {
-        test::writeClip(folder / "a.mp4", recipe);
-        clip = Clip::openVideo(folder / "a.mp4");
-        reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 32 << 20);
-    }
-    DeliveryPtr with(const std::vector<std::string>& settings, const Inspection& found = {}) const {
-        return resolve(reader, found, ticketOf(settings));
-    }
-    // The numbers that are seen on the delivered frames.
-    std::vector<int> shown(const std::vector<std::string>& settings) const {
-        const DeliveryPtr d = with(settings);
-        Engine engine(std::size_t(64) << 20);
-        std::vector<int> all;
-        for (std::int64_t k = 0; k < d->frames(); ++k) {
-            const Picture p = engine.pull(*d->result, d->at(k).stage, d->result->format().frame(), {});
-            all.push_back(test::numberOn(p.planes[0]));
-        }
-        return all;
-    }
-    TempFolder folder;
-    ClipPtr clip;
-    std::shared_ptr<FrameReader> reader;
-};
-
-} // namespace
 
 TEST_CASE("a map of times is its own inverse, whatever its ramps, halts and parts left out") {
     const std::vector<SpeedAt> ramps = {{0.5, 1}, {1.5, 0.25}, {2, 3}};

@@ -116,7 +116,7 @@ TEST_CASE("the crop's path is bent on the reel: a place is set, dragged along an
 
     const std::int64_t playhead = b.project().currentClip()->playhead;
     // Down is right: to the right end of the room there is, and ten frames on.
-    const QPoint pin = reel.pinPoint(0).toPoint();
+    const QPoint pin = reel.pinPoints()[0].toPoint();
     drag(&reel, pin, {reel.xOfFrame(30), 43});
     pins = pinsFrom(b.ticket().frame.pins);
     REQUIRE(pins.size() == 1);
@@ -138,14 +138,14 @@ TEST_CASE("the crop's path is bent on the reel: a place is set, dragged along an
     REQUIRE(pinsFrom(b.ticket().frame.pins).size() == 2);
     REQUIRE(b.settle());
     const double second = pinsFrom(b.ticket().frame.pins)[1].seconds;
-    drag(&reel, reel.pinPoint(0).toPoint(), {reel.xOfFrame(46), 20});
+    drag(&reel, reel.pinPoints()[0].toPoint(), {reel.xOfFrame(46), 20});
     pins = pinsFrom(b.ticket().frame.pins);
     REQUIRE(pins.size() == 2);
     CHECK(pins[0].seconds == Approx(second - 0.06).margin(0.002)); // as far as it may
     CHECK(pins[1].seconds == Approx(second));
     REQUIRE(b.settle());
     const double first = pins[0].seconds;
-    chooseAt(&reel, reel.pinPoint(1).toPoint(), "Take this place away");
+    chooseAt(&reel, reel.pinPoints()[1].toPoint(), "Take this place away");
     pins = pinsFrom(b.ticket().frame.pins);
     REQUIRE(pins.size() == 1);
     CHECK(pins[0].seconds == Approx(first));

@@ -4,8 +4,10 @@
 #include "app/ticket/looks_strip.h"
 #include "app/widgets/fold_group.h"
 #include "core/finish/colour.h"
+#include "core/finish/table_stage.h"
 #include "tests/window/fixture.h"
 
+#include <QLabel>
 #include <QPushButton>
 #include <QScrollArea>
 #include <QToolButton>
@@ -222,6 +224,15 @@ TEST_CASE("looks of a folder are seen on this very frame, put on by a click, and
         REQUIRE(waitFor([&] { return strip->fresh(); }, 60000));
         const QColor half = picture("look.negative").pixelColor(none.rect().center());
         CHECK(std::abs(half.red() - 127) < 10);
+        // Looking at many puts nobody's own out of memory, and how many are not shown is said.
+        for (int i = 0; i < 80; ++i)
+            std::ofstream(looks / ("another " + std::to_string(i) + ".cube")) << "LUT_1D_SIZE 2\n0 0 0\n1 1 1\n";
+        b.project().setOwnLooks(QString::fromStdString(looks.path()));
+        REQUIRE(waitFor([&] { return strip->fresh(); }, 60000));
+        CHECK(strip->files().size() == 62); // none, sixty, and the one on the ticket
+        CHECK(lookTableIsKept(b.ticket().finish.table));
+        CHECK(std::ranges::any_of(strip->findChildren<QLabel*>(),
+                                  [](QLabel* l) { return l->text().startsWith("23 more"); }));
         b.find<QToolButton>("look.none")->click();
         CHECK(b.ticket().finish.table.empty());
     }
