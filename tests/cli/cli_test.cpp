@@ -350,7 +350,7 @@ TEST_CASE("names that say another format, and keys that do nothing, are told in 
     const Outcome idle = ulmwood({"frame", folder / "a.mp4", "--at", "0", "-o", folder / "out.png", "--set",
                                   "frame.fill=pad", "--set", "frame.x=0.3"});
     CHECK(idle.code == 0);
-    CHECK(idle.err.find("frame.x acts where frame.fill=split, or crop") != std::string::npos);
+    CHECK(idle.err.find("frame.x acts where frame.fill is crop or split and frame.follow=place") != std::string::npos);
 }
 
 TEST_CASE("keys are listed with ranges, units, defaults and what they do") {
