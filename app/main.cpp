@@ -2,6 +2,7 @@
 #include "app/main_window.h"
 #include "app/tasks/memory.h"
 #include "app/widgets/theme.h"
+#include "core/base/aside.h"
 #include "core/model/arithmetic.h"
 
 #include <QApplication>
@@ -26,9 +27,7 @@ void timeStart(ulm::app::MainWindow& window, const QElapsedTimer& clock) {
     });
 }
 
-} // namespace
-
-int main(int argc, char** argv) {
+int run(int argc, char** argv) {
     QElapsedTimer clock;
     clock.start();
     std::signal(SIGPIPE, SIG_IGN);
@@ -51,3 +50,7 @@ int main(int argc, char** argv) {
     if (!files.isEmpty()) window.project().addFiles(files);
     return QApplication::exec();
 }
+
+} // namespace
+
+int main(int argc, char** argv) { return ulm::leave(run(argc, argv)); }

@@ -8,6 +8,7 @@
 #include "app/table/shapes_strip.h"
 #include "app/table/table_panel.h"
 #include "app/targets/fit.h"
+#include "app/tasks/image.h"
 #include "app/tasks/memory.h"
 #include "app/ticket/looks_strip.h"
 #include "app/ticket/overdone_model.h"
@@ -46,6 +47,27 @@ bool waitFor(const std::function<bool()>& done, int milliseconds = 120000) {
     return true;
 }
 
+// The same instants of several deliveries of one clip, a row each; black between.
+QImage rowsOf(const std::vector<ulm::DeliveryPtr>& deliveries, const std::vector<std::int64_t>& frames, int height) {
+    constexpr int kGap = 6;
+    ulm::Engine engine(std::size_t(64) << 20);
+    QImage all;
+    for (std::size_t row = 0; row < deliveries.size(); ++row)
+        for (std::size_t i = 0; i < frames.size(); ++i) {
+            const ulm::Delivery& d = *deliveries[row];
+            const ulm::StagePtr rgb = ulm::asRgb(d.result);
+            const QImage one = wholeImage(engine, *rgb, frames[i], {})
+                                   .scaledToHeight(height, Qt::SmoothTransformation);
+            if (all.isNull()) {
+                all = QImage(int(frames.size()) * (one.width() + kGap) - kGap,
+                             int(deliveries.size()) * (height + kGap) - kGap, QImage::Format_RGB32);
+                all.fill(Qt::black);
+            }
+            QPainter(&all).drawImage(int(i) * (one.width() + kGap), int(row) * (height + kGap), one);
+        }
+    return all;
+}
+
 class Photographer {
 public:
     Photographer(MainWindow& window, QString folder, QStringList wanted)
@@ -72,8 +94,10 @@ public:
     void take(const QString& name) { take(name, window_); }
     void take(const QString& name, QWidget& what) {
         QApplication::processEvents();
-        if (!all_ && !wanted_.removeOne(name)) return;
-        what.grab().save(folder_ + "/" + name + ".png");
+        keep(name, [&] { return what.grab().toImage(); });
+    }
+    void keep(const QString& name, const std::function<QImage()>& made) {
+        if (all_ || wanted_.removeOne(name)) made().save(folder_ + "/" + name + ".png");
     }
     bool done() const { return !all_ && wanted_.isEmpty(); }
 
@@ -177,6 +201,14 @@ int main(int argc, char** argv) {
     window.bench().ticket().step("frame")->setOpen(true);
     camera.settle();
     camera.take("bench-follow");
+    camera.keep("../crop-in-the-middle-and-followed", [&] {
+        ulm::Ticket middle = follows;
+        for (const char* set : {"frame.follow=place", "frame.pins=none"}) ulm::setByAssignment(middle, set);
+        ulm::setByAssignment(follows, "frame.pins=none");
+        const ClipEntry& clip = *window.project().currentClip();
+        return rowsOf({ulm::resolve(clip.reader, clip.inspection, middle), ulm::resolve(clip.reader, clip.inspection, follows)},
+                      {10, 45, 80, 115, 150, 190}, 300);
+    });
     if (camera.done()) return 0;
     window.project().undo();
     // Two places of it, one above the other.

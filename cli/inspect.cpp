@@ -4,6 +4,7 @@
 #include "core/inspect/inspection.h"
 #include "core/media/clip_files.h"
 #include "core/pipeline/delivery.h"
+#include "core/ticket/together.h"
 
 #include <cmath>
 #include <iomanip>
@@ -45,20 +46,22 @@ void print(const Inspection& i, const MediaFacts& facts, std::ostream& out) {
     }
 }
 
-// The ticket that follows the advice.
-Ticket advised(const Inspection& i, const MediaFacts& facts) {
+// The ticket that follows the advice, with light, colour and sharpening at this strength, [0, 1], by what was read.
+Ticket advised(const Inspection& i, const MediaFacts& facts, double together) {
     Ticket t;
     for (const auto& a : advise(i, facts))
         for (const auto& [k, v] : a.set) setByKey(t, k, v);
     t.clean.blocks.value = i.readings.blocking;
     t.clean.noise.value = i.readings.noise;
+    if (together > 0)
+        for (const auto& [k, v] : togetherAt(together, i)) setByKey(t, k, v);
     return t;
 }
 
 // What a destination would add to that ticket, and which of its limits no encode can keep.
-nlohmann::json forTarget(const ClipPtr& clip, const Inspection& i, const Target& target) {
+nlohmann::json forTarget(const ClipPtr& clip, const Inspection& i, double together, const Target& target) {
     const DeliveryPtr d = resolve(std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 1 << 20), i,
-                                  advised(i, clip->facts()), target);
+                                  advised(i, clip->facts(), together), target);
     nlohmann::json j = {{"name", target.name},
                         {"width", d->size().w},
                         {"height", d->size().h},
@@ -92,6 +95,7 @@ void addInspect(CLI::App& app, Action& action) {
     auto ticketOut = std::make_shared<std::string>();
     auto csv = std::make_shared<std::string>();
     auto target = std::make_shared<std::string>();
+    auto together = std::make_shared<double>(0);
     auto json = std::make_shared<bool>(false);
     auto replace = std::make_shared<bool>(false);
     auto plan = std::make_shared<PlanOptions>();
@@ -100,6 +104,10 @@ void addInspect(CLI::App& app, Action& action) {
     c->add_option("--target", *target, "Tell what this destination would add to the advice")->type_name("NAME");
     c->add_option("--csv", *csv, "Write the readings as a table")->type_name("OUT.csv");
     c->add_option("--ticket-out", *ticketOut, "Write the advice as a ticket")->type_name("T.ticket.json");
+    c->add_option("--together", *together,
+                  "Put light, colour and sharpening on that ticket too, this strong, by what was read of the clip")
+        ->type_name("PERCENT")
+        ->check(CLI::Range(0.0, 100.0));
     c->add_flag("--replace", *replace, "Replace outputs that exist");
     plan->addTo(*c);
     c->callback([=, &action] {
@@ -110,6 +118,9 @@ void addInspect(CLI::App& app, Action& action) {
             const std::vector<std::string> clips = withFoldersOpened(*files);
             if (clips.size() > 1 && !(csv->empty() && ticketOut->empty()))
                 throw Error(Fault::Usage, "", "--csv and --ticket-out are of one clip", "Name one clip with them.");
+            if (*together > 0 && ticketOut->empty() && target->empty())
+                throw Error(Fault::Usage, "", "--together goes onto a ticket, and none is asked for",
+                            "Name one with --ticket-out.");
             std::vector<std::string> read = clips;
             read.push_back(*target);
             std::optional<OutputFile> ticket, table;
@@ -120,10 +131,10 @@ void addInspect(CLI::App& app, Action& action) {
             const int worst = forEachFile(clips, s, [&](const std::string& file) {
                 const ClipPtr clip = Clip::openVideo(file, s.cancel);
                 const Inspection i = inspectClip(clip, s.cancel);
-                if (ticket) ticket->write(ulm::toJson(advised(i, clip->facts())).dump(2) + "\n");
+                if (ticket) ticket->write(ulm::toJson(advised(i, clip->facts(), *together / 100)).dump(2) + "\n");
                 if (table) table->write(toCsv(i, clip->facts()));
                 nlohmann::json all = toJson(i, clip->facts());
-                if (card) all["target"] = forTarget(clip, i, *card);
+                if (card) all["target"] = forTarget(clip, i, *together / 100, *card);
                 if (*json) {
                     several.push_back(std::move(all));
                     return;

@@ -1,4 +1,5 @@
 #include "cli/commands.h"
+#include "core/base/aside.h"
 #include "core/model/arithmetic.h"
 
 #include <csignal>
@@ -19,5 +20,7 @@ int main(int argc, char** argv) {
     mallopt(M_ARENA_MAX, 2);       // frames are large: many arenas only scatter them
     ulm::keepArithmetic(ulm::arithmeticFile());
     ulm::cli::Surroundings here{std::cout, std::cerr, stopped, ::isatty(STDERR_FILENO) != 0};
-    return ulm::cli::run({argv + 1, argv + argc}, here);
+    const int code = ulm::cli::run({argv + 1, argv + argc}, here);
+    std::cout.flush();
+    return ulm::leave(code);
 }

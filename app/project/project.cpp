@@ -65,7 +65,7 @@ const Inspection& ClipEntry::known() const {
 QString ClipEntry::name() const { return QFileInfo(path).completeBaseName(); }
 
 Project::Project(const QString& folder, QObject* parent)
-    : QObject(parent), engine_(cacheShare(std::size_t(768) << 20, 0.25)) {
+    : QObject(parent), engine_(cacheShare(std::size_t(384) << 20, 0.25)) {
     openSession(folder);
     onUncaught([self = QPointer<Project>(this)](const Error& e) {
         if (self) self->tell(e);
@@ -216,7 +216,7 @@ void Project::openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isN
                                QString::fromStdString(failed->remedy));
             logLine("opened " + entry->path);
             entry->clip = clip;
-            entry->reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(96) << 20);
+            entry->reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(48) << 20);
             entry->playhead = std::clamp<std::int64_t>(entry->playhead, 0, clip->frameCount() - 1);
             if (beside) entry->ticket = *beside;
             if (isNew && entry->playhead == 0) entry->playhead = clip->frameCount() / 2;
@@ -240,8 +240,7 @@ void Project::drawThumbnail(const std::shared_ptr<ClipEntry>& entry) {
             const auto source = std::make_shared<SourceStage>(
                 std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 1 << 20));
             Engine once(0);
-            const Picture middle = once.pull(*asRgb(source), clip->frameCount() / 2, source->format().frame(), cancel);
-            const QImage small = toImage(middle).scaled(160, 90, Qt::KeepAspectRatio, Qt::SmoothTransformation);
+            const QImage small = wholeImage(once, *asRgb(source), clip->frameCount() / 2, cancel).scaled(160, 90, Qt::KeepAspectRatio, Qt::SmoothTransformation);
             onInterface(self, [=, this] {
                 entry->thumbnail = small;
                 Q_EMIT shelfChanged();

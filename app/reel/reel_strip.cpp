@@ -119,7 +119,7 @@ void ReelStrip::loadThumbnails() {
             const StagePtr rgb = asRgb(source);
             Engine once(0);
             for (const auto n : missing) {
-                const QImage image = toImage(once.pull(*rgb, n, source->format().frame(), cancel))
+                const QImage image = wholeImage(once, *rgb, n, cancel)
                                          .scaled(size, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
                 onInterface(self, [=, this] {
                     if (round != round_) return;

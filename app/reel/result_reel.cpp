@@ -94,8 +94,8 @@ void ResultReel::start() {
                     std::this_thread::sleep_for(std::chrono::milliseconds(15));
                 }
                 const QImage image =
-                    toImage(project_.engine().pull(*rgb, p->clock.first() + std::int64_t(n), rgb->format().frame(),
-                                                   cancel, Engine::Keep::Inputs))
+                    wholeImage(project_.engine(), *rgb, p->clock.first() + std::int64_t(n), cancel,
+                               Engine::Keep::Inputs)
                         .scaled(size, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
                 onInterface(self, [this, key = p->result->key(), n, image] { keep(key, n, image); });
             }

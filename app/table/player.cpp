@@ -142,7 +142,7 @@ void Player::startPictures() {
                 Engine once(0);
                 const bool large = source->format().width * source->format().height > 1300 * 1300;
                 const auto show = [&](std::int64_t n) {
-                    QImage image = toImage(once.pull(*rgb, n, source->format().frame(), cancel));
+                    QImage image = wholeImage(once, *rgb, n, cancel);
                     return large ? image.scaled(image.size() / 2) : image;
                 };
                 const auto tell = [&](const QImage& image) {

@@ -69,8 +69,7 @@ void ShapesStrip::refresh() {
                 const Delivery& d = *all[i].delivery;
                 const StagePtr rgb = asRgb(d.before);
                 const QImage image =
-                    toImage(project_.engine().pull(*rgb, d.clock.stageOf(playhead), rgb->format().frame(), cancel,
-                                                   Engine::Keep::Inputs))
+                    wholeImage(project_.engine(), *rgb, d.clock.stageOf(playhead), cancel, Engine::Keep::Inputs)
                         .scaled(QSize(4 * side, side), Qt::KeepAspectRatio, Qt::SmoothTransformation);
                 onInterface(self, [this, round, i, image, playhead] {
                     if (round != round_ || i >= all_.size()) return;

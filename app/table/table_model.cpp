@@ -96,7 +96,7 @@ void TableModel::refresh() {
             }
             if (view == View::Kept && kept && kept->result->key() != d->result->key()) {
                 const StagePtr rgb = asRgb(kept->result);
-                const QImage whole = toImage(e.pull(*rgb, kept->clock.stageOf(source), rgb->format().frame(), cancel));
+                const QImage whole = wholeImage(e, *rgb, kept->clock.stageOf(source), cancel);
                 return onTile(
                     whole.size() == size ? whole : whole.scaled(size, Qt::IgnoreAspectRatio, Qt::SmoothTransformation),
                     0, 0);

@@ -8,6 +8,7 @@ namespace ulm::app {
 
 void keepMemoryTight() {
     mallopt(M_ARENA_MAX, 4);
+    mallopt(M_MMAP_THRESHOLD, 1 << 20); // what is as large as a plane goes back at once
     std::thread([] {
         for (;;) {
             std::this_thread::sleep_for(std::chrono::seconds(5));

@@ -34,7 +34,7 @@ av::Codec open(const VideoEncoding& v, bool globalHeader) {
         setOption(*c, "rc-lookahead", std::to_string(ahead));
     if (isHuge(v.width, v.height)) c->refs = c->max_b_frames = 2;
     if (globalHeader) c->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
-    setOption(*c, "preset", v.rate == VideoEncoding::Rate::Lossless ? "ultrafast" : v.preset);
+    setOption(*c, "preset", v.rate == VideoEncoding::Rate::Lossless ? "ultrafast" : v.preset.empty() ? "medium" : v.preset);
     if (v.rate == VideoEncoding::Rate::Quality) setOption(*c, "crf", std::to_string(v.crf));
     if (v.rate == VideoEncoding::Rate::Lossless) setOption(*c, "qp", "0");
     if (v.rate == VideoEncoding::Rate::Bitrate) {
@@ -47,6 +47,10 @@ av::Codec open(const VideoEncoding& v, bool globalHeader) {
     if (v.pass == 1) c->flags |= AV_CODEC_FLAG_PASS1;
     if (v.pass == 2) c->flags |= AV_CODEC_FLAG_PASS2;
     if (v.pass) setOption(*c, "stats", v.statistics);
+    std::string mastering;
+    if (const std::string s = screenOption(v.mastering); !s.empty()) mastering += ":mastering-display=" + s;
+    if (const std::string s = lightOption(v.mastering); !s.empty()) mastering += ":cll=" + s;
+    if (!mastering.empty()) setOption(*c, "x264-params", mastering.substr(1));
     if (const int e = avcodec_open2(c.get(), x264, nullptr); e < 0)
         throw Error(Fault::Usage, "", "H.264 cannot be encoded with these settings (" + av::errorText(e) + ")",
                     "Choose another size or rate in the Deliver step.");
@@ -59,6 +63,7 @@ av::Codec open(const VideoEncoding& v, bool globalHeader) {
 const VideoCodec kH264{"h264",
                        "H.264",
                        {"mp4"},
+                       0,
                        AV_CODEC_ID_H264,
                        26,
                        20,

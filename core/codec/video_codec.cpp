@@ -9,7 +9,7 @@
 namespace ulm {
 
 const std::vector<VideoCodec>& videoCodecs() {
-    static const std::vector<VideoCodec> all = {kH264};
+    static const std::vector<VideoCodec> all = {kH264, kH265};
     return all;
 }
 
@@ -36,6 +36,20 @@ void describe(const VideoEncoding& v, AVCodecContext& c) {
     c.thread_count = workPlan().cores;
     // A key frame at least every five seconds: seeking stays quick, and the cost in bits stays small.
     c.gop_size = std::max(2, static_cast<int>(std::lround(v.fps * 5)));
+}
+
+std::string screenOption(const HdrData& d) {
+    if (!d.screen) return "";
+    const auto pair = [](const char* name, double a, double b, double unit) {
+        return name + ("(" + std::to_string(std::lround(a * unit))) + "," + std::to_string(std::lround(b * unit)) + ")";
+    };
+    const auto point = [&](const char* name, const HdrData::Point& p) { return pair(name, p.x, p.y, 50000); };
+    return point("G", d.primaries[1]) + point("B", d.primaries[2]) + point("R", d.primaries[0]) +
+           point("WP", d.white) + pair("L", d.brightest, d.darkest, 10000);
+}
+
+std::string lightOption(const HdrData& d) {
+    return d.mostLight > 0 ? std::to_string(d.mostLight) + "," + std::to_string(d.meanLight) : "";
 }
 
 } // namespace ulm

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/media/av.h"
+#include "core/picture/hdr_data.h"
 #include "core/picture/picture.h"
 
 #include <string>
@@ -14,6 +15,7 @@ struct VideoEncoding {
     int width = 0, height = 0;  ///< even
     AVPixelFormat pixelFormat = AV_PIX_FMT_YUV420P;
     ColourDescription colour;
+    HdrData mastering; ///< written beside PQ pictures
     AVRational timeBase{1, 25};
     double fps = 25;
     enum class Rate { Quality, Bitrate, Lossless } rate = Rate::Quality;
@@ -22,7 +24,7 @@ struct VideoEncoding {
     bool constant = false;  ///< Bitrate: hold it over every second, not only on average
     int pass = 0;           ///< 0 single, 1 writes statistics, 2 reads them
     std::string statistics; ///< file, for passes 1 and 2
-    std::string preset = "medium";
+    std::string preset; ///< of the encoder; empty: the one that is used here
 };
 
 /// A way to encode pictures: everything that ticket, forecast, export and memory plan ask of it. A new one is a file in
@@ -31,6 +33,7 @@ struct VideoCodec {
     std::string name;                    ///< as `deliver.codec` and a card's "codecs" have it: "h264"
     std::string title;                   ///< "H.264"
     std::vector<std::string> containers; ///< `deliver.container`, the usual one first
+    unsigned tag;                        ///< the sample entry that players look for in MP4; 0: the usual one
     AVCodecID id;                        ///< libav's name of it (avcodec_get_name) is what files and cards may say, too
     double small, good, best;            ///< constant rate factors behind `deliver.quality`
     double floor;                        ///< the lowest quality delivered under a size limit
@@ -53,6 +56,11 @@ const VideoCodec& videoCodec(const std::string& name);
 /// may lie.
 void describe(const VideoEncoding& v, AVCodecContext& encoder);
 
-extern const VideoCodec kH264;
+/// The mastering data as x264 and x265 take it: "G(x,y)B(x,y)R(x,y)WP(x,y)L(most,least)", and "most,mean". Empty where
+/// it is not told.
+std::string screenOption(const HdrData&);
+std::string lightOption(const HdrData&);
+
+extern const VideoCodec kH264, kH265;
 
 } // namespace ulm

@@ -13,7 +13,7 @@ Picture encodedFrame(Engine& engine, const Delivery& p, std::int64_t index, doub
     VideoEncoding e = encodingFor(p);
     e.rate = VideoEncoding::Rate::Quality;
     e.crf = crf;
-    Encoder encoder(e, false);
+    Encoder encoder(e, false, cancel);
     const av::Codec decoder(avcodec_alloc_context3(avcodec_find_decoder(codec.id)));
     if (avcodec_open2(decoder.get(), nullptr, nullptr) < 0)
         throw Error(Fault::Input, "", "there is no decoder for " + codec.title, "Install libav* with it.");

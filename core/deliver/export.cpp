@@ -255,7 +255,7 @@ private:
             lossless.pass = 0;
             lossless.timeBase = {1, 1000};
             MovieWriter keep(spill.path(), "matroska", lossless, std::nullopt, cancel_);
-            Encoder first(encoding_, false); // pass one: its packets go nowhere
+            Encoder first(encoding_, false, cancel_); // pass one: its packets go nowhere
             const auto counted = [&](AVPacket&) {
                 cancel_.check();
                 meter_->step();

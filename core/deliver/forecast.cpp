@@ -2,6 +2,7 @@
 
 #include "core/codec/encoder.h"
 #include "core/deliver/size_plan.h"
+#include "core/engine/large_work.h"
 #include "core/media/frame_convert.h"
 
 #include <algorithm>
@@ -12,6 +13,7 @@ namespace ulm {
 namespace {
 
 constexpr int kRun = 24;       // frames of a sample, rendered whole
+constexpr int kLargeRun = 8;   // of large frames: an encoder holds all of a run, at 30 MB each of 4K
 constexpr int kFollowed = 125; // frames of a part followed through the mosaic, and how many of them at most
 constexpr int kParts = 6;
 constexpr int kTile = 256, kTilesAcross = 2; // of the mosaic
@@ -27,11 +29,11 @@ bool passesThrough(const Delivery& d) {
 // Counts what the encoder makes of a run of frames at one quality.
 class RunCounter {
 public:
-    RunCounter(VideoEncoding e, double crf) {
+    RunCounter(VideoEncoding e, double crf, const CancelToken& cancel) {
         e.crf = crf;
         e.rate = VideoEncoding::Rate::Quality;
         step_ = std::max<std::int64_t>(1, std::llround(1 / (e.fps * av_q2d(e.timeBase))));
-        encoder_ = std::make_unique<Encoder>(e, false);
+        encoder_ = std::make_unique<Encoder>(e, false, cancel);
     }
     void add(const AVFrame& frame) { encoder_->send(frame, step_ * frames_++, count_); }
     void finish() { encoder_->finish(count_); }
@@ -46,6 +48,7 @@ private:
 struct Runs {
     int count, length;
 };
+bool isLarge(const VideoEncoding& e) { return isLargeFrame(e.width, e.height); }
 using PictureOf = std::function<av::Frame(std::int64_t n)>;
 
 // Bytes of all `frames` at each quality, as runs of them foretell. Runs are centred in equal parts, so a quiet start or
@@ -58,18 +61,29 @@ std::vector<double> foretold(const VideoEncoding& e, std::int64_t frames, const 
     for (std::int64_t w = 0; w < count; ++w) {
         const std::int64_t start =
             std::clamp<std::int64_t>(frames * (2 * w + 1) / (2 * count) - length / 2, 0, frames - length);
+        const auto take = [&](std::size_t i, RunCounter& c) {
+            c.finish();
+            first[i] += c.first;
+            rest[i] += c.rest;
+        };
+        if (isLarge(e)) { // one encoder at a time
+            std::vector<av::Frame> run;
+            for (std::int64_t n = start; n < start + length; ++n) run.push_back(picture(n));
+            for (std::size_t i = 0; i < crfs.size(); ++i) {
+                RunCounter c(e, crfs[i], cancel);
+                for (const av::Frame& f : run) c.add(*f);
+                take(i, c);
+            }
+            continue;
+        }
         std::vector<std::unique_ptr<RunCounter>> counters;
-        for (const double crf : crfs) counters.push_back(std::make_unique<RunCounter>(e, crf));
+        for (const double crf : crfs) counters.push_back(std::make_unique<RunCounter>(e, crf, cancel));
         for (std::int64_t n = start; n < start + length; ++n) {
             cancel.check();
             const av::Frame f = picture(n);
             for (const auto& c : counters) c->add(*f);
         }
-        for (std::size_t i = 0; i < crfs.size(); ++i) {
-            counters[i]->finish();
-            first[i] += counters[i]->first;
-            rest[i] += counters[i]->rest;
-        }
+        for (std::size_t i = 0; i < crfs.size(); ++i) take(i, *counters[i]);
     }
     const double keys = 1 + std::floor(double(frames - 1) / (e.fps * 5));
     std::vector<double> bytes;
@@ -160,6 +174,7 @@ VideoEncoding encodingFor(const Delivery& p) {
     e.width = f.width;
     e.height = f.height;
     e.colour = f.colour;
+    if (f.colour.transfer == 16) e.mastering = p.facts.video.mastering;
     e.pixelFormat = passesThrough(p) ? sourcePixelFormat(p)
                     : f.bitDepth > 8 ? AV_PIX_FMT_YUV420P10LE
                                      : AV_PIX_FMT_YUV420P;
@@ -192,7 +207,8 @@ int bandRows(const PictureFormat& f) {
 }
 
 Forecast forecastSize(Engine& engine, const Delivery& p, const std::vector<double>& crfs, const CancelToken& cancel) {
-    const Runs samples{3, kRun};
+    const LargeWork work(isLarge(encodingFor(p)));
+    const Runs samples{3, isLarge(encodingFor(p)) ? kLargeRun : kRun};
     const std::vector<double> bytes = foretold(
         encodingFor(p), p.frames(), crfs, samples,
         [&](std::int64_t n) { return deliveredPicture(engine, p, n, cancel); }, cancel);

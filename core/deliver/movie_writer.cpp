@@ -2,6 +2,7 @@
 
 #include "core/codec/encoder.h"
 #include "core/deliver/sound_track.h"
+#include "core/media/hdr_side_data.h"
 
 #include <algorithm>
 #include <filesystem>
@@ -96,10 +97,12 @@ MovieWriter::MovieWriter(const std::string& path, const std::string& muxer, cons
     m.cancel = cancel;
     const std::string url = "file:" + path;
     m.check(avformat_alloc_output_context2(&m.output, nullptr, muxer.c_str(), url.c_str()));
-    m.encoder = std::make_unique<Encoder>(v, m.output->oformat->flags & AVFMT_GLOBALHEADER);
+    m.encoder = std::make_unique<Encoder>(v, m.output->oformat->flags & AVFMT_GLOBALHEADER, cancel);
     m.video = avformat_new_stream(m.output, nullptr);
     avcodec_parameters_from_context(m.video->codecpar, &m.encoder->context());
     m.video->codecpar->chroma_location = m.encoder->context().chroma_sample_location;
+    if (muxer == "mp4") m.video->codecpar->codec_tag = videoCodec(v.codec).tag;
+    putHdrData(v.mastering, *m.video);
     m.video->time_base = v.timeBase;
     m.video->avg_frame_rate = m.encoder->context().framerate;
     if (sound) m.sound = std::make_unique<SoundFeeder>(*sound, *m.output);

@@ -36,8 +36,8 @@ void finish(Number* light) {
 
 class HdrStage : public PixelStage {
 public:
-    explicit HdrStage(StagePtr input)
-        : PixelStage(input, standard(input->format()), KeyMaker("standard range").add(input)),
+    HdrStage(StagePtr input, double peak)
+        : PixelStage(input, standard(input->format()), KeyMaker("standard range").add(peak).add(input)),
           hlg_(input->format().colour.transfer == 18), from_(matrixWeights(input->format().colour.matrix)),
           light_(kEntries + 2), gain_(kEntries + 2) {
         for (std::size_t i = 0; i < light_.size(); ++i) {
@@ -45,7 +45,7 @@ public:
             light_[i] = float(hlg_ ? hlgLinear(signal) : pqLight(signal));
             // Over the signal of the largest of R, G, B; for HLG over the square root of its light on the display.
             const double shown = hlg_ ? kHdrPeak * signal * signal : pqLight(signal);
-            gain_[i] = float(shown > 0 ? rolledOff(shown) / shown : 1);
+            gain_[i] = float(shown > 0 ? rolledOff(shown, peak) / shown : 1);
         }
     }
     const char* name() const override { return "standard range"; }
@@ -121,8 +121,17 @@ std::array<double, 3> hlgLight(const std::array<double, 3>& signal) {
     return light;
 }
 
-double rolledOff(double light) {
-    const double peak = pqSignal(kHdrPeak), white = pqSignal(kHdrWhite) / peak, knee = 1.5 * white - 0.5;
+double hdrPeak(const HdrData& told, int transfer) {
+    if (transfer == 18) return kHdrPeak;
+    double peak = told.screen ? told.brightest : kHdrPeak;
+    // Pictures that claim to be brighter than their own screen were measured wrongly.
+    if (told.mostLight > 0 && (!told.screen || told.mostLight < told.brightest)) peak = told.mostLight;
+    return std::clamp(peak, kHdrWhite, 10000.0);
+}
+
+double rolledOff(double light, double peakLight) {
+    if (peakLight <= kHdrWhite) return std::min(light, kHdrWhite);
+    const double peak = pqSignal(peakLight), white = pqSignal(kHdrWhite) / peak, knee = 1.5 * white - 0.5;
     const double e = std::min(1.0, pqSignal(light) / peak);
     if (e < knee) return light;
     const double t = (e - knee) / (1 - knee), tt = t * t, ttt = tt * t;
@@ -130,7 +139,7 @@ double rolledOff(double light) {
     return pqLight(bent * peak);
 }
 
-std::array<double, 3> standardRange(const std::array<double, 3>& signal, int transfer) {
+std::array<double, 3> standardRange(const std::array<double, 3>& signal, int transfer, double peak) {
     std::array<double, 3> light{};
     if (transfer == 18)
         light = hlgLight(signal);
@@ -138,11 +147,14 @@ std::array<double, 3> standardRange(const std::array<double, 3>& signal, int tra
         for (std::size_t c = 0; c < 3; ++c) light[c] = pqLight(signal[c]);
     const double most = std::max({light[0], light[1], light[2]});
     if (most > 0)
-        for (double& l : light) l *= rolledOff(most) / most;
+        for (double& l : light) l *= rolledOff(most, peak) / most;
     finish(light.data());
     return light;
 }
 
-StagePtr toStandardRange(StagePtr input) { return std::make_shared<HdrStage>(std::move(input)); }
+StagePtr toStandardRange(StagePtr input, const HdrData& told) {
+    const double peak = hdrPeak(told, input->format().colour.transfer);
+    return std::make_shared<HdrStage>(std::move(input), peak);
+}
 
 } // namespace ulm

@@ -1,5 +1,6 @@
 #include "core/inspect/inspection.h"
 
+#include "core/engine/large_work.h"
 #include "core/media/frame_convert.h"
 #include "core/media/quantiser.h"
 #include "core/media/source_stage.h"
@@ -236,7 +237,7 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
     std::vector<std::int64_t> breaks, cuts, duplicates;
     std::int64_t looked = 0, taken = 0;
     std::atomic<int> waiting = 0;
-    const bool fine = keptFinely(v);
+    const bool fine = keptFinely(v), large = isLargeFrame(v.codedWidth, v.codedHeight);
     tbb::task_group readings, sound;
     SoundReadings heard;
     const auto finishTasks = [&] {
@@ -255,6 +256,10 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
                 if (looked % every == every / 2) {
                     // Decoding waits for the readings: pictures of large clips would pile up in memory.
                     if (waiting >= mostWaiting(source.format())) readings.wait();
+                    if (large && LargeWork::underWay()) {
+                        readings.wait();
+                        LargeWork::waitForEnd(cancel);
+                    }
                     ++waiting;
                     auto picture = std::make_shared<Picture>(Picture::make(source.format(), source.format().frame()));
                     source.compute(n, {}, *picture, cancel);

@@ -2,6 +2,7 @@
 
 #include "core/media/decoder.h"
 #include "core/media/facts_words.h"
+#include "core/media/hdr_side_data.h"
 #include "core/picture/colour.h"
 
 #include <algorithm>
@@ -11,6 +12,7 @@
 #include <fstream>
 #include <map>
 #include <mutex>
+#include <utility>
 
 namespace ulm {
 namespace fs = std::filesystem;
@@ -23,6 +25,7 @@ void av::quiet() {
 namespace {
 
 constexpr int kMostPixelsAside = 16384;
+constexpr int kPacketsForOne = 200; // until a first picture comes out
 
 [[noreturn]] void refuse(const std::string& path, const std::string& reason, const std::string& remedy) {
     throw Error(Fault::Input, path, reason, remedy);
@@ -123,6 +126,7 @@ public:
             if (clip_->frames_.empty())
                 refuse(path_, "it holds no complete picture", "The file may be cut short: copy or export it again.");
             finishTimes();
+            if (clip_->facts_.video.hdr()) readMastering();
         }
         if (clip_->facts_.duration <= 0)
             refuse(path_, "it has no duration", "The file may be cut short: copy or export it again.");
@@ -270,6 +274,25 @@ private:
             if (pts == AV_NOPTS_VALUE) pts = 0;
             frames.push_back({pts, step, f.key_frame != 0, f.pkt_pos});
         });
+    }
+
+    // Many files tell it in their pictures only.
+    void readMastering() {
+        HdrData& told = clip_->facts_.video.mastering;
+        told = hdrDataOf(*stream_);
+        if (told.any()) return;
+        input_ = openInput(path_);
+        stream_ = input_->streams[clip_->videoStream_];
+        PacketDecoder decoder(*stream_, path_, PacketDecoder::Threads::Slices);
+        const av::Packet packet(av_packet_alloc());
+        bool shown = false;
+        const auto look = [&](const AVFrame& f) {
+            if (!std::exchange(shown, true)) told = hdrDataOf(f);
+        };
+        for (int i = 0; i < kPacketsForOne && !shown && av_read_frame(input_.get(), packet.get()) >= 0; ++i) {
+            if (packet->stream_index == clip_->videoStream_) decoder.send(packet.get(), look);
+            av_packet_unref(packet.get());
+        }
     }
 
     void finishTimes() {

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/picture/hdr_data.h"
 #include "core/picture/picture.h"
 
 #include <cstdint>
@@ -23,6 +24,7 @@ struct VideoFacts {
     bool variableRate = false; ///< frame durations differ by more than rounding
     ColourDescription colour; ///< as told, or as assumed where it is not told: decided here, once, for all that follows
     bool colourAssumed = false; ///< the file does not tell its matrix
+    HdrData mastering;          ///< of an HDR clip, where it is told
     bool alpha = false;
     std::int64_t bitrate = 0; ///< bits a second, of this stream
 

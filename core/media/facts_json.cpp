@@ -7,6 +7,18 @@ namespace {
 
 std::string known(const char* name) { return name ? name : "unknown"; }
 
+// Lights in cd/m², colours as x and y of CIE 1931; null where nothing is told.
+nlohmann::json masteringJson(const HdrData& d) {
+    if (!d.any()) return nullptr;
+    nlohmann::json j = {{"max_light", d.mostLight}, {"mean_light", d.meanLight}};
+    if (!d.screen) return j;
+    const auto point = [](const HdrData::Point& p) { return nlohmann::json::array({p.x, p.y}); };
+    j["screen"] = {{"red", point(d.primaries[0])},   {"green", point(d.primaries[1])},
+                   {"blue", point(d.primaries[2])},  {"white", point(d.white)},
+                   {"darkest", d.darkest}, {"brightest", d.brightest}};
+    return j;
+}
+
 } // namespace
 
 nlohmann::json toJson(const MediaFacts& f) {
@@ -34,6 +46,7 @@ nlohmann::json toJson(const MediaFacts& f) {
             {"matrix", known(av_color_space_name(static_cast<AVColorSpace>(v.colour.matrix)))},
             {"colour_assumed", v.colourAssumed},
             {"hdr", v.hdr()},
+            {"mastering", masteringJson(v.mastering)},
             {"range", v.colour.fullRange ? "full" : "limited"},
             {"bitrate", v.bitrate}};
     }

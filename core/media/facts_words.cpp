@@ -1,5 +1,6 @@
 #include "core/media/facts_words.h"
 
+#include <cmath>
 #include <filesystem>
 
 namespace ulm {
@@ -22,6 +23,7 @@ std::string colourWords(const VideoFacts& v) {
     std::string words = name();
     if (v.colour.transfer == 16) words += ", HDR (PQ)";
     if (v.colour.transfer == 18) words += ", HDR (HLG)";
+    if (v.mastering.screen) words += ", graded for " + std::to_string(std::lround(v.mastering.brightest)) + " cd/m²";
     if (v.colour.fullRange && v.colour.matrix != 0) words += ", full range";
     if (v.colourAssumed) words += ", not told by the file";
     return words;

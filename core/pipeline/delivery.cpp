@@ -265,9 +265,11 @@ std::vector<std::string> Delivery::remarks() const {
     if (facts.video.alpha) all.push_back("its transparency is dropped: the picture is delivered as it is stored");
     const VideoFacts& v = facts.video;
     if (v.hdr() && !standardises(ticket, v))
-        all.push_back(
-            "its HDR colours stay as they are; data on the mastering screen and on brightness are not carried "
-            "over");
+        all.push_back(std::string("its HDR colours stay as they are") +
+                      (v.mastering.any() ? ", with what it says of its mastering" : "") +
+                      (ticket.deliver.codec == kH264.name
+                           ? "; few screens show HDR of H.264: H.265 is what they expect (Deliver)"
+                           : ""));
     if (v.hdr() && !standardises(ticket, v) && toned != before)
         all.push_back(
             "its light and colour are set as if it were no HDR clip: bring it to standard range (Finish, HDR)");
@@ -364,8 +366,8 @@ DeliveryPtr resolve(std::shared_ptr<FrameReader> reader, std::shared_ptr<const I
                      : deinterlaces(d->ticket, *d->found, d->facts.video) ? deinterlaced(d->source, topFirst)
                                                                           : d->source;
     const bool standard = standardises(d->ticket, d->facts.video);
-    StagePtr untreated = standard ? toStandardRange(d->source) : d->source;
-    if (standard) whole = toStandardRange(whole);
+    StagePtr untreated = standard ? toStandardRange(d->source, d->facts.video.mastering) : d->source;
+    if (standard) whole = toStandardRange(whole, d->facts.video.mastering);
     std::optional<Inspection> byField;
     if (fields) byField = ofFields(*d->found);
     Building b{d->ticket,

@@ -41,6 +41,12 @@ Ticket fitToTarget(const Ticket& asked, const Target& target, const MediaFacts& 
                 tell("deliver", "does not take the ticket's codec: encoded as " + c.title);
                 break;
             }
+    if (facts.video.hdr() && target.hdr && !standardises(t, facts.video) && t.deliver.codec == kH264.name &&
+        std::ranges::find(codecs, avcodec_get_name(kH265.id)) != codecs.end()) {
+        t.deliver.codec = kH265.name;
+        t.deliver.container = kH265.containers.front();
+        tell("deliver", "takes HDR: encoded as " + kH265.title + ", as screens that show it expect");
+    }
     if (target.maxMb > 0) tell("deliver", "takes at most " + shortNumber(target.maxMb, 2) + " MB");
     FramingPlan plan = framingOf(t, facts.video);
     const auto deliver = [&](Size s) {

@@ -70,6 +70,18 @@ TEST_CASE("inspect prints readings and writes advice as a ticket that render fol
     CHECK(report["bytes"] == fs::file_size(folder / "b.mp4"));
     CHECK(ulmwood({"probe", folder / "b.mp4", "--json"}).parsed()["video"]["width"] == 320);
     CHECK(ulmwood({"inspect", folder / "a.mp4"}).out.find("Blocks") != std::string::npos);
+    // Light, colour and sharpening by one strength, as the window's slider sets them.
+    CHECK(ulmwood({"inspect", folder / "a.mp4", "--together", "40"}).err.find("--ticket-out") != std::string::npos);
+    CHECK(ulmwood({"inspect", folder / "a.mp4", "--together", "140", "--ticket-out", folder / "no.json"}).code == 2);
+    std::vector<double> vibrance;
+    for (const char* strength : {"20", "80"}) {
+        const std::string to = folder / (std::string("t") + strength + ".ticket.json");
+        REQUIRE(ulmwood({"inspect", folder / "a.mp4", "--together", strength, "--ticket-out", to}).code == 0);
+        CHECK(loadTicket(to).finish.on);
+        vibrance.push_back(loadTicket(to).finish.colour.vibrance);
+    }
+    CHECK(vibrance[0] > 0);
+    CHECK(vibrance[1] > 2 * vibrance[0]);
 }
 
 TEST_CASE("render: progress, replacing, folders, several clips, stretches") {

@@ -3,6 +3,7 @@
 #include "core/base/files.h"
 #include "core/base/part_file.h"
 #include "core/base/words.h"
+#include "core/base/aside.h"
 #include "core/codec/encoder.h"
 #include "core/deliver/export.h"
 #include "core/engine/held_picture.h"
@@ -128,7 +129,7 @@ TEST_CASE("an encoder hands back as many pictures as it was given, and refuses m
     VideoEncoding e;
     e.width = 64;
     e.height = 48;
-    Encoder encoder(e, false);
+    Encoder encoder(e, false, {});
     const PictureFormat f{64, 48, 1, 1, 8, {1, 1, 1, false, 1}};
     const av::Frame frame = toFrame(Picture::make(f, f.frame()), AV_PIX_FMT_YUV420P);
     int packets = 0;
@@ -141,6 +142,26 @@ TEST_CASE("an encoder hands back as many pictures as it was given, and refuses m
     const auto late = errorOf([&] { encoder.send(*frame, 30, count); });
     REQUIRE(late);
     CHECK(late->fault == Fault::Output);
+}
+
+TEST_CASE("whoever waits for an encoder can be cancelled, and leaves it behind; only one at a time is left so") {
+    VideoEncoding e;
+    e.width = 1280;
+    e.height = 720;
+    const PictureFormat f{1280, 720, 1, 1, 8, {1, 1, 1, false, 1}};
+    const av::Frame frame = toFrame(Picture::make(f, f.frame()), AV_PIX_FMT_YUV420P);
+    const CancelToken cancel;
+    Encoder encoder(e, false, cancel);
+    int packets = 0;
+    const auto count = [&](AVPacket&) { ++packets; };
+    for (int n = 0; n < 35; ++n) encoder.send(*frame, n, count);
+    cancel.cancel();
+    CHECK_THROWS_AS(encoder.finish(count), Cancelled); // 35 frames are more than it can do before it is looked for
+    CHECK(packets < 35);
+    int left = 0;
+    while (mayLeaveBehind()) ++left;
+    CHECK(left <= 1);
+    for (int i = 0; i < left; ++i) leftBehindEnded();
 }
 
 TEST_CASE("progress counts pictures that were encoded, and a render can be stopped while the encoder empties itself") {

@@ -152,3 +152,86 @@ TEST_CASE("a destination that takes no HDR gets standard range, and that is said
     CHECK(v.bitDepth == 8);
     CHECK(v.colour.matrix == 1);
 }
+
+TEST_CASE("what a movie says of its mastering is read, delivered, and where the roll-off starts from", "[hdr]") {
+    HdrData screen;
+    screen.screen = true;
+    screen.brightest = 4000;
+    CHECK(hdrPeak({}, 16) == kHdrPeak);
+    CHECK(hdrPeak(screen, 16) == 4000);
+    screen.mostLight = 1500;
+    CHECK(hdrPeak(screen, 16) == 1500);
+    screen.mostLight = 9000; // brighter than the screen that showed it: measured wrongly
+    CHECK(hdrPeak(screen, 16) == 4000);
+    screen.brightest = 90, screen.mostLight = 0;
+    CHECK(hdrPeak(screen, 16) == kHdrWhite);
+    CHECK(rolledOff(150, kHdrWhite) == 150);
+    CHECK(rolledOff(4000, 4000) == Approx(kHdrWhite).epsilon(1e-6));
+    CHECK(rolledOff(500, 4000) < rolledOff(500, 1000));
+    CHECK(hdrPeak(screen, 18) == kHdrPeak);
+
+    // Told in the pictures only, as many files do.
+    const TempFolder folder;
+    test::ClipRecipe r;
+    r.encoder = "libx265";
+    r.format = AV_PIX_FMT_YUV420P10;
+    r.width = 128, r.height = 96, r.frames = 12;
+    r.colour = {9, 16, 9, false, 1};
+    r.options = {{"x265-params", "log-level=none:colorprim=bt2020:transfer=smpte2084:colormatrix=bt2020nc:"
+                                 "master-display=G(13250,34500)B(7500,3000)R(34000,16000)WP(15635,16450)"
+                                 "L(40000000,50):max-cll=1200,300:hdr10=1"}};
+    test::writeClip(folder / "hdr.mp4", r);
+    const VideoFacts told = Clip::openVideo(folder / "hdr.mp4")->facts().video;
+    REQUIRE(told.mastering.any());
+    CHECK(told.mastering.brightest == Approx(4000));
+    CHECK(told.mastering.darkest == Approx(0.005));
+    CHECK(told.mastering.primaries[0].x == Approx(0.68));
+    CHECK(told.mastering.primaries[1].y == Approx(0.69));
+    CHECK(told.mastering.white.y == Approx(0.329));
+    CHECK(told.mastering.mostLight == 1200);
+    CHECK(told.mastering.meanLight == 300);
+
+    // The roll-off of the stage starts there.
+    const auto mean = [&](const HdrData& d) {
+        Picture p = Picture::make(hdrFormat(16, 0), {0, 0, 96, 64});
+        for (Plane& plane : p.planes)
+            for (int y = 0; y < 64; ++y) std::fill_n(plane.row(y), 96, 0.7f);
+        rgbToYcc(p, matrixWeights(9));
+        return shown(toStandardRange(test::still(p), d)).planes[0].at(5, 5);
+    };
+    CHECK(mean(told.mastering) == Approx(standardRange({0.7, 0.7, 0.7}, 16, 1200)[1]).margin(1e-3));
+    CHECK(mean(told.mastering) < mean({}) - 0.003f);
+
+    // Kept, in either codec, in the header and in the pictures; a destination for HDR gets H.265 of its own accord.
+    for (const char* codec : {"h264", "h265"}) {
+        INFO(codec);
+        const std::string to = folder / (std::string(codec) + ".mp4");
+        Ticket t;
+        setByAssignment(t, std::string("deliver.codec=") + codec);
+        const ExportReport report = exportClip({folder / "hdr.mp4", to, t, {}, {}, false}, {});
+        const VideoFacts v = Clip::openVideo(to)->facts().video;
+        CHECK(v.codec == (std::string(codec) == "h265" ? "hevc" : "h264"));
+        CHECK(v.hdr());
+        CHECK(v.bitDepth == 10);
+        CHECK(v.mastering == told.mastering);
+        CHECK(std::ranges::any_of(report.remarks, [](const std::string& s) {
+            return s.find("with what it says of its mastering") != std::string::npos;
+        }));
+        CHECK(std::ranges::any_of(report.remarks, [](const std::string& s) {
+                  return s.find("few screens show HDR of H.264") != std::string::npos;
+              }) == (std::string(codec) == "h264"));
+    }
+    Target card;
+    card.name = card.title = "Bright";
+    card.hdr = true;
+    card.codecs = {"h264", "hevc"};
+    const auto reader = std::make_shared<FrameReader>(Clip::openVideo(folder / "hdr.mp4"),
+                                                      PacketDecoder::Threads::Slices, std::size_t(8) << 20);
+    CHECK(resolve(reader, nullptr, {}, card)->ticket.deliver.codec == "h265");
+    card.codecs = {"h264"};
+    CHECK(resolve(reader, nullptr, {}, card)->ticket.deliver.codec == "h264");
+    Ticket standard;
+    setByAssignment(standard, "finish.hdr=standard");
+    card.codecs = {"h264", "hevc"};
+    CHECK(resolve(reader, nullptr, standard, card)->ticket.deliver.codec == "h264");
+}

@@ -151,7 +151,7 @@ TEST_CASE("every codec and container that a ticket may name is one that can be e
         VideoEncoding e;
         e.codec = c.name;
         e.width = 64, e.height = 48;
-        CHECK(Encoder(e, false).context().codec_id == c.id);
+        CHECK(Encoder(e, false, {}).context().codec_id == c.id);
         CHECK(c.best < c.good);
         CHECK(c.good < c.small);
         CHECK(c.small < c.floor);

@@ -1,4 +1,4 @@
-// ulmwood-fuzz [SEED [COUNT]]: damages media, tickets, cards and networks in COUNT ways, from SEED on, and lets the
+// ulmwood-fuzz [SEED [COUNT]]: damages media, tickets, cards, networks, tables and pictures in COUNT ways, from SEED on, and lets the
 // commands read them. Each case is told by its own seed before it runs, so that one that ends the program can be run
 // again alone: ulmwood-fuzz SEED 1. Ends with 1 where a command takes longer than its bound, uses more memory than its
 // bound, answers with a code that no contract knows, or with an error that says nothing.
@@ -45,6 +45,13 @@ std::vector<std::string> onCard(const std::string& f, const std::string& clip, i
     if (which % 2) return {"check", clip, "--target", f};
     return {"frame", clip, "--at", "0.1", "-o", f + ".png", "--replace", "--target", f};
 }
+std::vector<std::string> onTable(const std::string& f, const std::string& clip, int) {
+    return {"frame", clip, "--at", "0.1", "-o", f + ".png", "--replace", "--set", "finish.table=" + f};
+}
+std::vector<std::string> onPicture(const std::string& f, const std::string& clip, int which) {
+    if (which % 2) return {"look", clip, "-o", f + ".cube", "--replace", "--like", f};
+    return {"frame", clip, "--at", "0.1", "-o", f + ".png", "--replace", "--set", "finish.mark.file=" + f};
+}
 std::vector<std::string> onNetwork(const std::string& f, const std::string& clip, int) {
     return {"frame",
             clip,
@@ -84,6 +91,17 @@ std::vector<Original> originals(const test::TempFolder& folder) {
     all.push_back({".json", R"({"name":"card","title":"A card","size":"108x192","aspects":["9:16"],"max_fps":30,
         "max_seconds":60,"max_mb":2.5,"codecs":["h264"],"containers":["mp4"],"starts_at_once":true})",
                    onCard});
+    const std::string table = folder / "a.cube", still = folder / "a.png";
+    for (const auto& command : std::vector<std::vector<std::string>>{
+             {"look", folder / "a.mp4", "-o", table, "--set", "finish.colour.warmth=20"},
+             {"frame", folder / "a.mp4", "--at", "0", "-o", still}}) {
+        std::ostringstream out, err;
+        cli::Surroundings s{out, err, {}, false};
+        if (cli::run(command, s) != 0) throw std::runtime_error(err.str());
+    }
+    all.push_back({".cube", readTextFile(table), onTable});
+    all.push_back({".cube", "LUT_1D_SIZE 3\n0 0 0\n0.4 0.5 0.6\n1 1 1\n", onTable});
+    all.push_back({".png", readTextFile(still), onPicture});
     for (const char* name : {"general-x2-quick"})
         if (const auto path = std::string(ULMWOOD_SOURCE "/models/") + name + ".onnx"; std::ifstream(path))
             all.push_back({".onnx", readTextFile(path), onNetwork});
