@@ -56,8 +56,7 @@ QImage rowsOf(const std::vector<ulm::DeliveryPtr>& deliveries, const std::vector
         for (std::size_t i = 0; i < frames.size(); ++i) {
             const ulm::Delivery& d = *deliveries[row];
             const ulm::StagePtr rgb = ulm::asRgb(d.result);
-            const QImage one = wholeImage(engine, *rgb, frames[i], {})
-                                   .scaledToHeight(height, Qt::SmoothTransformation);
+            const QImage one = wholeImage(engine, *rgb, frames[i], {}).scaledToHeight(height, Qt::SmoothTransformation);
             if (all.isNull()) {
                 all = QImage(int(frames.size()) * (one.width() + kGap) - kGap,
                              int(deliveries.size()) * (height + kGap) - kGap, QImage::Format_RGB32);
@@ -206,8 +205,9 @@ int main(int argc, char** argv) {
         for (const char* set : {"frame.follow=place", "frame.pins=none"}) ulm::setByAssignment(middle, set);
         ulm::setByAssignment(follows, "frame.pins=none");
         const ClipEntry& clip = *window.project().currentClip();
-        return rowsOf({ulm::resolve(clip.reader, clip.inspection, middle), ulm::resolve(clip.reader, clip.inspection, follows)},
-                      {10, 45, 80, 115, 150, 190}, 300);
+        return rowsOf(
+            {ulm::resolve(clip.reader, clip.inspection, middle), ulm::resolve(clip.reader, clip.inspection, follows)},
+            {10, 45, 80, 115, 150, 190}, 300);
     });
     if (camera.done()) return 0;
     window.project().undo();

@@ -240,7 +240,8 @@ void Project::drawThumbnail(const std::shared_ptr<ClipEntry>& entry) {
             const auto source = std::make_shared<SourceStage>(
                 std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 1 << 20));
             Engine once(0);
-            const QImage small = wholeImage(once, *asRgb(source), clip->frameCount() / 2, cancel).scaled(160, 90, Qt::KeepAspectRatio, Qt::SmoothTransformation);
+            const QImage small = wholeImage(once, *asRgb(source), clip->frameCount() / 2, cancel)
+                                     .scaled(160, 90, Qt::KeepAspectRatio, Qt::SmoothTransformation);
             onInterface(self, [=, this] {
                 entry->thumbnail = small;
                 Q_EMIT shelfChanged();

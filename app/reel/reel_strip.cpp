@@ -119,8 +119,8 @@ void ReelStrip::loadThumbnails() {
             const StagePtr rgb = asRgb(source);
             Engine once(0);
             for (const auto n : missing) {
-                const QImage image = wholeImage(once, *rgb, n, cancel)
-                                         .scaled(size, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
+                const QImage image =
+                    wholeImage(once, *rgb, n, cancel).scaled(size, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
                 onInterface(self, [=, this] {
                     if (round != round_) return;
                     thumbnails_.insert(n, image);

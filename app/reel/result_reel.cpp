@@ -93,10 +93,9 @@ void ResultReel::start() {
                     cancel.check();
                     std::this_thread::sleep_for(std::chrono::milliseconds(15));
                 }
-                const QImage image =
-                    wholeImage(project_.engine(), *rgb, p->clock.first() + std::int64_t(n), cancel,
-                               Engine::Keep::Inputs)
-                        .scaled(size, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
+                const QImage image = wholeImage(project_.engine(), *rgb, p->clock.first() + std::int64_t(n), cancel,
+                                                Engine::Keep::Inputs)
+                                         .scaled(size, Qt::IgnoreAspectRatio, Qt::SmoothTransformation);
                 onInterface(self, [this, key = p->result->key(), n, image] { keep(key, n, image); });
             }
         } catch (const Error&) { // cancelled, or the table tells what is wrong

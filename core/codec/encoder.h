@@ -8,8 +8,8 @@
 
 namespace ulm {
 
-/// An open encoder with every call checked: pictures in, packets out, as many of these as of those. The library works on
-/// a thread of the encoder's own, for a single call may take it seconds: whoever waits for it can be cancelled, and
+/// An open encoder with every call checked: pictures in, packets out, as many of these as of those. The library works
+/// on a thread of the encoder's own, for a single call may take it seconds: whoever waits for it can be cancelled, and
 /// leaves it behind. Not thread safe.
 class Encoder {
 public:
@@ -20,7 +20,8 @@ public:
     Encoder& operator=(const Encoder&) = delete;
 
     using OnPacket = std::function<void(AVPacket&)>;
-    /// Its samples are not changed. pts in the encoding's time base, increasing. Errors: Fault::Output. Throws Cancelled.
+    /// Its samples are not changed. pts in the encoding's time base, increasing. Errors: Fault::Output. Throws
+    /// Cancelled.
     void send(const AVFrame& picture, std::int64_t pts, const OnPacket&);
     /// Hands out what is still held. Errors: Fault::Output, also where a picture never came out. Throws Cancelled.
     void finish(const OnPacket&);

@@ -34,7 +34,10 @@ av::Codec open(const VideoEncoding& v, bool globalHeader) {
         setOption(*c, "rc-lookahead", std::to_string(ahead));
     if (isHuge(v.width, v.height)) c->refs = c->max_b_frames = 2;
     if (globalHeader) c->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
-    setOption(*c, "preset", v.rate == VideoEncoding::Rate::Lossless ? "ultrafast" : v.preset.empty() ? "medium" : v.preset);
+    setOption(*c, "preset",
+              v.rate == VideoEncoding::Rate::Lossless ? "ultrafast"
+              : v.preset.empty()                      ? "medium"
+                                                      : v.preset);
     if (v.rate == VideoEncoding::Rate::Quality) setOption(*c, "crf", std::to_string(v.crf));
     if (v.rate == VideoEncoding::Rate::Lossless) setOption(*c, "qp", "0");
     if (v.rate == VideoEncoding::Rate::Bitrate) {
@@ -60,17 +63,9 @@ av::Codec open(const VideoEncoding& v, bool globalHeader) {
 } // namespace
 
 // 26, 20, 16: small, good, best; 33 is the floor.
-const VideoCodec kH264{"h264",
-                       "H.264",
-                       {"mp4"},
-                       0,
-                       AV_CODEC_ID_H264,
-                       26,
-                       20,
-                       16,
-                       33,
-                       {AV_PIX_FMT_YUV420P, AV_PIX_FMT_YUVJ420P, AV_PIX_FMT_YUV420P10LE},
-                       open,
-                       framesHeld};
+const VideoCodec kH264{
+    "h264", "H.264",   {"mp4"}, 0,  AV_CODEC_ID_H264,
+    26,     20,        16,      33, {AV_PIX_FMT_YUV420P, AV_PIX_FMT_YUVJ420P, AV_PIX_FMT_YUV420P10LE},
+    open,   framesHeld};
 
 } // namespace ulm

@@ -10,7 +10,8 @@ constexpr int kLookAhead = 15; // x265's own at preset fast
 
 // Its own name for an option, "a=b:c=d"; colons in a path would end it.
 void add(std::string& all, const std::string& name, std::string value) {
-    for (std::size_t at = 0; (at = value.find_first_of(":\\'", at)) != std::string::npos; at += 2) value.insert(at, "\\");
+    for (std::size_t at = 0; (at = value.find_first_of(":\\'", at)) != std::string::npos; at += 2)
+        value.insert(at, "\\");
     all += (all.empty() ? "" : ":") + name + "=" + value;
 }
 
@@ -20,7 +21,8 @@ av::Codec open(const VideoEncoding& v, bool globalHeader) {
     av::Codec c(avcodec_alloc_context3(x265));
     describe(v, *c);
     if (globalHeader) c->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
-    // Two to three times the time of H.264 at preset medium; the slower ones take twice that for a twentieth of the bytes.
+    // Two to three times the time of H.264 at preset medium; the slower ones take twice that for a twentieth of the
+    // bytes.
     av_opt_set(c->priv_data, "preset", v.preset.empty() ? "fast" : v.preset.c_str(), 0);
     std::string own;
     add(own, "log-level", "none");
@@ -49,7 +51,8 @@ av::Codec open(const VideoEncoding& v, bool globalHeader) {
     return c;
 }
 
-int framesHeld(int, int) { return kLookAhead + 25; }
+// By what renders at 4K and 1080 lines took: it keeps several copies of those it looks ahead at.
+int framesHeld(int, int) { return kLookAhead + 46; }
 
 } // namespace
 

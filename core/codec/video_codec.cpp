@@ -44,8 +44,8 @@ std::string screenOption(const HdrData& d) {
         return name + ("(" + std::to_string(std::lround(a * unit))) + "," + std::to_string(std::lround(b * unit)) + ")";
     };
     const auto point = [&](const char* name, const HdrData::Point& p) { return pair(name, p.x, p.y, 50000); };
-    return point("G", d.primaries[1]) + point("B", d.primaries[2]) + point("R", d.primaries[0]) +
-           point("WP", d.white) + pair("L", d.brightest, d.darkest, 10000);
+    return point("G", d.primaries[1]) + point("B", d.primaries[2]) + point("R", d.primaries[0]) + point("WP", d.white) +
+           pair("L", d.brightest, d.darkest, 10000);
 }
 
 std::string lightOption(const HdrData& d) {

@@ -24,7 +24,7 @@ struct VideoEncoding {
     bool constant = false;  ///< Bitrate: hold it over every second, not only on average
     int pass = 0;           ///< 0 single, 1 writes statistics, 2 reads them
     std::string statistics; ///< file, for passes 1 and 2
-    std::string preset; ///< of the encoder; empty: the one that is used here
+    std::string preset;     ///< of the encoder; empty: the one that is used here
 };
 
 /// A way to encode pictures: everything that ticket, forecast, export and memory plan ask of it. A new one is a file in

@@ -27,8 +27,8 @@ double rolledOff(double light, double peak = kHdrPeak);
 /// paled at the same luminance until they can. The stage's reference.
 std::array<double, 3> standardRange(const std::array<double, 3>& signal, int transfer, double peak = kHdrPeak);
 
-/// An HDR clip (PQ or HLG) brought to standard range, from the peak that it tells; 8 bit, BT.709. Within 1/2 step of 10 bit of standardRange(),
-/// within one and a half where a channel goes to black.
+/// An HDR clip (PQ or HLG) brought to standard range, from the peak that it tells; 8 bit, BT.709. Within 1/2 step of 10
+/// bit of standardRange(), within one and a half where a channel goes to black.
 StagePtr toStandardRange(StagePtr input, const HdrData& told = {});
 
 } // namespace ulm

@@ -13,9 +13,8 @@ nlohmann::json masteringJson(const HdrData& d) {
     nlohmann::json j = {{"max_light", d.mostLight}, {"mean_light", d.meanLight}};
     if (!d.screen) return j;
     const auto point = [](const HdrData::Point& p) { return nlohmann::json::array({p.x, p.y}); };
-    j["screen"] = {{"red", point(d.primaries[0])},   {"green", point(d.primaries[1])},
-                   {"blue", point(d.primaries[2])},  {"white", point(d.white)},
-                   {"darkest", d.darkest}, {"brightest", d.brightest}};
+    j["screen"] = {{"red", point(d.primaries[0])}, {"green", point(d.primaries[1])}, {"blue", point(d.primaries[2])},
+                   {"white", point(d.white)},      {"darkest", d.darkest},           {"brightest", d.brightest}};
     return j;
 }
 

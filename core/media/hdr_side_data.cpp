@@ -27,7 +27,8 @@ void read(const AVMasteringDisplayMetadata* m, const AVContentLightMetadata* lig
     }
 }
 
-template <class T> T* added(T* made, AVStream& s, AVPacketSideDataType type, std::size_t size) {
+template <class T>
+T* added(T* made, AVStream& s, AVPacketSideDataType type, std::size_t size) {
     if (!made) throw std::bad_alloc();
     if (av_stream_add_side_data(&s, type, reinterpret_cast<std::uint8_t*>(made), size) < 0) {
         av_free(made);

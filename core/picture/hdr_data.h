@@ -14,7 +14,7 @@ struct HdrData {
     std::array<Point, 3> primaries{}; ///< red, green, blue
     Point white;
     double darkest = 0, brightest = 0; ///< cd/m²
-    int mostLight = 0, meanLight = 0;  ///< of the brightest pixel, and the brightest picture's mean, cd/m²; 0: not told
+    int mostLight = 0, meanLight = 0; ///< of the brightest pixel, and the brightest picture's mean, cd/m²; 0: not told
 
     bool any() const { return screen || mostLight > 0; }
     bool operator==(const HdrData&) const = default;

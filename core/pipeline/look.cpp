@@ -85,7 +85,8 @@ std::string lookLike(const Delivery& d, const std::string& like, const CancelTok
         const ClipPtr clip = Clip::openVideo(like, cancel);
         const StagePtr source = std::make_shared<SourceStage>(
             std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(16) << 20));
-        wanted = coloursOf(clip->facts().video.hdr() ? toStandardRange(source, clip->facts().video.mastering) : source, 0, clip->frameCount(), cancel);
+        wanted = coloursOf(clip->facts().video.hdr() ? toStandardRange(source, clip->facts().video.mastering) : source,
+                           0, clip->frameCount(), cancel);
     }
     const StagePtr own =
         d.ticket.finish.on ? coloured(d.before, d.ticket.finish.colour, curveFrom(d.ticket.finish.curve)) : d.before;

@@ -1,9 +1,9 @@
 // Nothing ends the program, nothing is lost: what libraries throw, what killed processes leave, names that are taken.
+#include "core/base/aside.h"
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/base/part_file.h"
 #include "core/base/words.h"
-#include "core/base/aside.h"
 #include "core/codec/encoder.h"
 #include "core/deliver/export.h"
 #include "core/engine/held_picture.h"

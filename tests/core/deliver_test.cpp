@@ -121,8 +121,8 @@ TEST_CASE("a ticket is fitted to a target by changing only what breaks a limit")
 TEST_CASE("a size limit is met closely from below, sound and container included") {
     TempFolder folder;
     const std::string clip = demoClip(folder, "hands", 0.5, 72);
-    for (const auto& [codec, mb] : std::vector<std::pair<std::string, double>>{{"h264", 0.06}, {"h264", 0.12},
-                                                                               {"h265", 0.06}}) {
+    for (const auto& [codec, mb] :
+         std::vector<std::pair<std::string, double>>{{"h264", 0.06}, {"h264", 0.12}, {"h265", 0.06}}) {
         Ticket t;
         setByAssignment(t, "deliver.size_mb=" + std::to_string(mb));
         setByAssignment(t, "deliver.codec=" + codec);

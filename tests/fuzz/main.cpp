@@ -1,7 +1,7 @@
-// ulmwood-fuzz [SEED [COUNT]]: damages media, tickets, cards, networks, tables and pictures in COUNT ways, from SEED on, and lets the
-// commands read them. Each case is told by its own seed before it runs, so that one that ends the program can be run
-// again alone: ulmwood-fuzz SEED 1. Ends with 1 where a command takes longer than its bound, uses more memory than its
-// bound, answers with a code that no contract knows, or with an error that says nothing.
+// ulmwood-fuzz [SEED [COUNT]]: damages media, tickets, cards, networks, tables and pictures in COUNT ways, from SEED
+// on, and lets the commands read them. Each case is told by its own seed before it runs, so that one that ends the
+// program can be run again alone: ulmwood-fuzz SEED 1. Ends with 1 where a command takes longer than its bound, uses
+// more memory than its bound, answers with a code that no contract knows, or with an error that says nothing.
 #include "cli/commands.h"
 #include "core/base/files.h"
 #include "core/model/shipped_networks.h"

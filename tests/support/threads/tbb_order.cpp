@@ -8,7 +8,8 @@ extern "C" void __tsan_acquire(void*);
 namespace tbb::detail::r1 {
 namespace {
 
-template <class Function> Function* real(const char* name) {
+template <class Function>
+Function* real(const char* name) {
     return reinterpret_cast<Function*>(dlsym(RTLD_NEXT, name));
 }
 
