@@ -174,7 +174,8 @@ VideoEncoding encodingFor(const Delivery& p) {
     e.width = f.width;
     e.height = f.height;
     e.colour = f.colour;
-    if (f.colour.transfer == 16) e.mastering = p.facts.video.mastering;
+    if (f.colour.transfer == p.facts.video.colour.transfer && p.facts.video.hdr())
+        e.mastering = p.facts.video.mastering;
     e.pixelFormat = passesThrough(p) ? sourcePixelFormat(p)
                     : f.bitDepth > 8 ? AV_PIX_FMT_YUV420P10LE
                                      : AV_PIX_FMT_YUV420P;

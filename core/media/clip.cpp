@@ -293,6 +293,7 @@ private:
             if (packet->stream_index == clip_->videoStream_) decoder.send(packet.get(), look);
             av_packet_unref(packet.get());
         }
+        if (!shown) decoder.send(nullptr, look); // a clip of few frames
     }
 
     void finishTimes() {

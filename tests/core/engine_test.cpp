@@ -1,5 +1,6 @@
 #include "tests/support/contract.h"
 
+#include "core/engine/large_work.h"
 #include "core/engine/mix_stage.h"
 #include "core/engine/pick_stage.h"
 #include "core/engine/resample_stage.h"
@@ -264,4 +265,21 @@ TEST_CASE("a stage on another clock shows the frames it is told to, and keeps no
         CHECK(engine.pull(*twice, n, twice->format().frame(), {}).planes[0].at(9, 8) ==
               engine.pull(*counted, n / 2, twice->format().frame(), {}).planes[0].at(9, 8));
     CHECK(counted->runs == 3); // each source frame once, however often it is shown
+}
+
+TEST_CASE("work on large frames is known of while it lasts, and waiting for its end can be cancelled") {
+    CHECK(isLargeFrame(3840, 2160));
+    CHECK_FALSE(isLargeFrame(1080, 1920));
+    const LargeWork small(false);
+    CHECK_FALSE(LargeWork::underWay());
+    LargeWork::waitForEnd({});
+    auto work = std::make_unique<LargeWork>(true);
+    CHECK(LargeWork::underWay());
+    const CancelToken cancel;
+    cancel.cancel();
+    CHECK_THROWS_AS(LargeWork::waitForEnd(cancel), Cancelled);
+    std::thread other([&] { LargeWork::waitForEnd({}); });
+    work.reset();
+    other.join();
+    CHECK_FALSE(LargeWork::underWay());
 }

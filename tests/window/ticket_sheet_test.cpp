@@ -326,6 +326,10 @@ TEST_CASE("every control of every step writes its own field, says so in the sent
     choose(b, "deliver.quality", "Best");
     w.deliver.quality = "best";
     expect(w);
+    choose(b, "deliver.codec", "H.265");
+    w.deliver.codec = "h265";
+    expect(w);
+    CHECK(sentence(b, "deliver").contains("H.265"));
     choose(b, "deliver.rate", "Bitrate");
     w.deliver.rate = "variable";
     expect(w);

@@ -1,5 +1,6 @@
 #include "app/spots/spots_column.h"
 #include "app/tasks/image.h"
+#include "tests/support/contract.h"
 #include "tests/window/fixture.h"
 
 using namespace ulm;
@@ -173,4 +174,17 @@ TEST_CASE("a magnified spot shows the delivered pixels, before left of its line 
     CHECK(compare(line + 4, view->width() - 4, s.after) == 0);
     drag(view, {line, 80}, {4, 80});
     CHECK(compare(20, view->width() - 4, s.after) == 0);
+}
+
+TEST_CASE("a large frame drawn band by band is the frame drawn whole") {
+    PictureFormat f{2500, 1701, 0, 0};
+    f.colour = {1, 1, 1, false, 0};
+    const StagePtr rgb = asRgb(std::make_shared<test::PatternStage>(f, 2));
+    Engine engine(0);
+    const QImage whole = toImage(engine.pull(*rgb, 1, f.frame(), {}));
+    CHECK(whole.size() == QSize(2500, 1701));
+    CHECK(wholeImage(engine, *rgb, 1, {}) == whole);
+    const CancelToken cancel;
+    cancel.cancel();
+    CHECK_THROWS_AS(wholeImage(engine, *rgb, 1, cancel), Cancelled);
 }
