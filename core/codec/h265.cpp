@@ -8,6 +8,10 @@ namespace {
 
 constexpr int kLookAhead = 15; // x265's own at preset fast
 
+// Beyond 4K it looks ahead at fewer frames and works on one at a time, so that they fit into memory.
+bool isHuge(int width, int height) { return double(width) * height > 16e6; }
+int framesLookedAhead(int width, int height) { return isHuge(width, height) ? 6 : kLookAhead; }
+
 // Its own name for an option, "a=b:c=d"; colons in a path would end it.
 void add(std::string& all, const std::string& name, std::string value) {
     for (std::size_t at = 0; (at = value.find_first_of(":\\'", at)) != std::string::npos; at += 2)
@@ -27,6 +31,12 @@ av::Codec open(const VideoEncoding& v, bool globalHeader) {
     std::string own;
     add(own, "log-level", "none");
     add(own, "pools", std::to_string(workPlan().cores));
+    if (isHuge(v.width, v.height)) {
+        add(own, "rc-lookahead", std::to_string(framesLookedAhead(v.width, v.height)));
+        add(own, "frame-threads", "1");
+        add(own, "bframes", "2");
+        add(own, "ref", "2");
+    }
     if (v.rate == VideoEncoding::Rate::Quality) av_opt_set_double(c->priv_data, "crf", v.crf, 0);
     if (v.rate == VideoEncoding::Rate::Lossless) add(own, "lossless", "1");
     if (v.rate == VideoEncoding::Rate::Bitrate) {
@@ -52,7 +62,7 @@ av::Codec open(const VideoEncoding& v, bool globalHeader) {
 }
 
 // By what renders at 4K and 1080 lines took: it keeps several copies of those it looks ahead at.
-int framesHeld(int, int) { return kLookAhead + 46; }
+int framesHeld(int width, int height) { return framesLookedAhead(width, height) + (isHuge(width, height) ? 30 : 46); }
 
 } // namespace
 
