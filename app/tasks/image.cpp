@@ -1,11 +1,12 @@
 #include "app/tasks/image.h"
 
+#include "core/engine/large_work.h"
+
 namespace ulm::app {
 
 namespace {
 
-constexpr int kLarge = 4'000'000; // pixels
-constexpr int kBand = 256;        // rows
+constexpr int kBand = 256; // rows
 
 void drawInto(QImage& image, const Picture& p, int offset) {
     const auto code = [](float v) { return static_cast<unsigned>(std::min(std::max(v, 0.f), 1.f) * 255.f + 0.5f); };
@@ -27,7 +28,7 @@ QImage toImage(const Picture& p) {
 
 QImage wholeImage(Engine& engine, const Stage& rgb, std::int64_t frame, const CancelToken& cancel, Engine::Keep keep) {
     const Rect whole = rgb.format().frame();
-    const int rows = whole.w * whole.h > kLarge ? kBand : whole.h;
+    const int rows = isLargeFrame(whole.w, whole.h) ? kBand : whole.h;
     QImage image(whole.w, whole.h, QImage::Format_RGB32);
     for (int y = 0; y < whole.h; y += rows)
         drawInto(image, engine.pull(rgb, frame, Rect{0, y, whole.w, rows}.intersected(whole), cancel, keep), y);

@@ -38,6 +38,8 @@ void describe(const VideoEncoding& v, AVCodecContext& c) {
     c.gop_size = std::max(2, static_cast<int>(std::lround(v.fps * 5)));
 }
 
+bool isHuge(int width, int height) { return double(width) * height > 16e6; }
+
 std::string screenOption(const HdrData& d) {
     if (!d.screen) return "";
     const auto pair = [](const char* name, double a, double b, double unit) {

@@ -56,6 +56,9 @@ const VideoCodec& videoCodec(const std::string& name);
 /// may lie.
 void describe(const VideoEncoding& v, AVCodecContext& encoder);
 
+/// Beyond 4K encoders hold and refer to fewer frames, so that they fit into memory.
+bool isHuge(int width, int height);
+
 /// The mastering data as x264 and x265 take it: "G(x,y)B(x,y)R(x,y)WP(x,y)L(most,least)", and "most,mean". Empty where
 /// it is not told.
 std::string screenOption(const HdrData&);

@@ -177,12 +177,12 @@ TEST_CASE("a magnified spot shows the delivered pixels, before left of its line 
 }
 
 TEST_CASE("a large frame drawn band by band is the frame drawn whole") {
-    PictureFormat f{2500, 1701, 0, 0};
+    PictureFormat f{2500, 2101, 0, 0};
     f.colour = {1, 1, 1, false, 0};
     const StagePtr rgb = asRgb(std::make_shared<test::PatternStage>(f, 2));
     Engine engine(0);
     const QImage whole = toImage(engine.pull(*rgb, 1, f.frame(), {}));
-    CHECK(whole.size() == QSize(2500, 1701));
+    CHECK(whole.size() == QSize(2500, 2101));
     CHECK(wholeImage(engine, *rgb, 1, {}) == whole);
     const CancelToken cancel;
     cancel.cancel();
