@@ -17,7 +17,8 @@ LookTablePtr readLookTable(const std::string& path);
 /// It was read and has not changed: loadLookTable() answers at once.
 bool lookTableIsKept(const std::string& path);
 
-/// R'G'B' through a look-up table by OpenColorIO, tetrahedral between the entries of three dimensions. strength, [0,
+/// R'G'B' through a look-up table, tetrahedral between the entries of three dimensions; what else a file may hold is
+/// OpenColorIO's. strength, [0,
 /// 1]: how much of what it changes is kept.
 StagePtr throughTable(StagePtr input, const LookTablePtr& table, double strength);
 
