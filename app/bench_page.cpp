@@ -15,6 +15,7 @@
 #include "app/widgets/theme.h"
 #include "app/words/sentences.h"
 #include "core/base/files.h"
+#include "core/inspect/pursuit.h"
 #include "core/inspect/subject.h"
 #include "core/pipeline/look.h"
 

@@ -5,6 +5,7 @@
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/inspect/inspection.h"
+#include "core/inspect/pursuit.h"
 #include "core/ticket/frame_step.h"
 
 #include <algorithm>
@@ -139,11 +140,11 @@ int main(int argc, char** argv) try {
            "(packaging/takes-packages.txt), cropped to 9:16. What a creator would\nkeep was marked by hand on some "
            "frames. Each column tells on how many of them, of those where it fits, it lies wholly\nin the crop, and "
            "how far its "
-           "middle lies from the crop's on average, of the picture's width. *One click*: on the first\nframe marked, "
-           "and again on the next one where it was lost, or a shot began. Calm: third differences of the path "
+           "middle lies from the crop's on average, of the picture's width. *Clicked on*: on the first\nframe marked, "
+           "and again on the next one where it is out of sight. Calm: third differences of the path "
            "against\na "
-           "window that goes by the subject's place in each frame.\n\n| clip | marked | in the middle | followed | one "
-           "click | clicks | calm |\n|---|---|---|---|---|---|---|\n";
+           "window that goes by the subject's place in each frame.\n\n| clip | marked | in the middle | followed | "
+           "clicked on | clicks | calm |\n|---|---|---|---|---|---|---|\n";
     Sum middle, followed, clicked;
     for (const Scene& s : kScenes) {
         const auto file = files.find(s.name);
@@ -162,10 +163,13 @@ int main(int argc, char** argv) try {
             return [=](std::int64_t n) { return (1 - window) * double(path->places[std::size_t(n)].x); };
         };
         const auto byItself = leftOf(t);
+        // A person clicks, looks, and clicks again where what was meant is not in sight any more.
         int clicks = 0;
-        std::int64_t upTo = -1; // followed as far as this frame
         for (const Marked& m : s.boxes) {
-            if (m.frame <= upTo) continue;
+            if (clicks > 0) {
+                const double left = leftOf(t)(m.frame), middle = (m.left + m.right) / 2;
+                if (middle > left && middle < left + window) continue;
+            }
             const auto past = std::ranges::upper_bound(found.cuts, m.frame);
             const std::int64_t end = past == found.cuts.end() ? clip->frameCount() : *past,
                                first = past == found.cuts.begin() ? 0 : *std::prev(past);
@@ -175,7 +179,6 @@ int main(int argc, char** argv) try {
                                       side / float(v.height)},
                                      first, end, {});
             pinPursuit(t, p, [&](std::int64_t n) { return clip->secondsAt(n); });
-            upTo = p.first + std::int64_t(p.places.size()) - 1;
             ++clicks;
         }
         const auto byClick = leftOf(t);

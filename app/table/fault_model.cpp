@@ -61,7 +61,7 @@ FaultView FaultModel::look(const DeliveryPtr& d, std::int64_t stage, FaultView v
     const std::int64_t frame = d->clock.sourceOf(stage);
     if (view.key == "face" || view.key == "text") {
         const Picture clip = e.pull(*d->source, frame, d->source->format().frame(), cancel);
-        view.marks = view.key == "face" ? findFaces(clip.planes[0], frame) : findText(clip.planes[0], frame);
+        view.marks = view.key == "face" ? findFaces(clip, frame) : findText(clip.planes[0], frame);
     }
     if (const ReadingKind* kind = findReading(view.key.toStdString()); kind && kind->mapped) {
         // Both sides as they are delivered, brought back to the clip's own pixels: whatever treats the clip is read.

@@ -9,31 +9,25 @@
 namespace ulm {
 namespace {
 
-// Two neighbours and the weight of the second: linear interpolation along one axis.
+// Luma samples 2k and 2k + 1 lie between chroma samples: k + first and the one after, whose weight is `part`.
 struct Between {
-    int first, second;
+    int first;
     float part;
 };
-
-// Where luma sample `i` lies among chroma samples [low, high].
-Between amongChroma(int i, bool halved, double offset, int low, int high) {
-    if (!halved) return {i, i, 0};
-    const double at = (i - 0.5 - offset) / 2;
-    const int first = static_cast<int>(std::floor(at));
-    return {std::clamp(first, low, high), std::clamp(first + 1, low, high), static_cast<float>(at - first)};
+Between amongChroma(int odd, double offset) {
+    const double at = (odd - 0.5 - offset) / 2;
+    return {static_cast<int>(std::floor(at)), static_cast<float>(at - std::floor(at))};
 }
 
-// The luma samples around chroma sample `i` and their weights, which sum to one.
+// The luma samples around chroma sample i and their weights, which sum to one: centre - 1, centre, centre + 1.
 struct Around {
-    int sample[3];
+    int centre;
     float weight[3];
 };
-Around aroundChroma(int i, bool halved, double offset, int low, int high) {
-    if (!halved) return {{i, i, i}, {1, 0, 0}};
-    const auto in = [&](int k) { return std::clamp(k, low, high); };
-    if (offset == 0) return {{in(2 * i), in(2 * i + 1), in(2 * i)}, {0.5f, 0.5f, 0}};
-    const int centre = offset < 0 ? 2 * i : 2 * i + 1;
-    return {{in(centre - 1), in(centre), in(centre + 1)}, {0.25f, 0.5f, 0.25f}};
+Around aroundChroma(int i, bool halved, double offset) {
+    if (!halved) return {i, {0, 1, 0}};
+    if (offset == 0) return {2 * i, {0, 0.5f, 0.5f}};
+    return {offset < 0 ? 2 * i : 2 * i + 1, {0.25f, 0.5f, 0.25f}};
 }
 
 struct Rows {
@@ -50,28 +44,34 @@ void PixelStage::compute(std::int64_t, std::span<const Picture> in, Picture& out
     const Plane& luma = in[0].planes[0];
     const Rect chroma = in[0].planes[1].area(), to = out.planes[0].area();
 
-    Rows rows(std::max(to.w, out.planes[1].area().w));
-    std::vector<Between> across;
-    for (int x = to.x; x < to.right(); ++x) {
-        Between b = amongChroma(x, halfW, offsetX, chroma.x, chroma.right() - 1);
-        b.first -= chroma.x, b.second -= chroma.x;
-        across.push_back(b);
-    }
-    std::vector<float> mixed(static_cast<std::size_t>(chroma.w));
+    // Rows begin with a whole pair of luma samples; what is wanted begins `skipped` after that.
+    const int firstPair = to.x >> 1, pairs = ((to.right() + 1) >> 1) - firstPair, skipped = halfW ? to.x & 1 : 0;
+    Rows rows(std::max(to.w + 2, out.planes[1].area().w));
+    const Between even = amongChroma(0, offsetX), odd = amongChroma(1, offsetX);
+    std::vector<float> mixed(static_cast<std::size_t>(chroma.w) + 2); // the border goes on by one on each side
     for (int y = to.y; y < to.bottom(); ++y) {
         cancel.check();
-        const Between down = amongChroma(y, halfH, offsetY, chroma.y, chroma.bottom() - 1);
+        const Between down = halfH ? amongChroma(y & 1, offsetY) : Between{0, 0};
+        const int upper = (halfH ? y >> 1 : y) + down.first;
+        const auto within = [&](int v) { return std::clamp(v, chroma.y, chroma.bottom() - 1); };
         std::copy_n(luma.row(y) + (to.x - luma.area().x), to.w, rows.y.begin());
         for (int c : {1, 2}) {
-            const float *a = in[0].planes[c].row(down.first), *b = in[0].planes[c].row(down.second);
-            for (int x = 0; x < chroma.w; ++x) mixed[std::size_t(x)] = a[x] + down.part * (b[x] - a[x]);
-            float* row = (c == 1 ? rows.cb : rows.cr).data();
-            for (const Between& x : across) {
-                const float first = mixed[std::size_t(x.first)];
-                *row++ = first + x.part * (mixed[std::size_t(x.second)] - first);
+            const float *a = in[0].planes[c].row(within(upper)), *b = in[0].planes[c].row(within(upper + 1));
+            float* const m = mixed.data() + 1;
+            for (int x = 0; x < chroma.w; ++x) m[x] = a[x] + down.part * (b[x] - a[x]);
+            m[-1] = m[0], m[chroma.w] = m[chroma.w - 1];
+            float* const row = (c == 1 ? rows.cb : rows.cr).data();
+            if (!halfW) {
+                std::copy_n(m + (to.x - chroma.x), to.w, row);
+                continue;
+            }
+            const float *e = m + (firstPair - chroma.x + even.first), *o = m + (firstPair - chroma.x + odd.first);
+            for (int k = 0; k < pairs; ++k) {
+                row[2 * k] = e[k] + even.part * (e[k + 1] - e[k]);
+                row[2 * k + 1] = o[k] + odd.part * (o[k + 1] - o[k]);
             }
         }
-        map(rows.y.data(), rows.cb.data(), rows.cr.data(), to.w);
+        map(rows.y.data(), rows.cb.data() + skipped, rows.cr.data() + skipped, to.w);
         std::copy_n(rows.y.begin(), to.w, out.planes[0].row(y));
         if (!halfW && !halfH) {
             std::copy_n(rows.cb.begin(), to.w, out.planes[1].row(y));
@@ -81,21 +81,21 @@ void PixelStage::compute(std::int64_t, std::span<const Picture> in, Picture& out
     if (!halfW && !halfH) return;
 
     const Rect small = out.planes[1].area(), l = luma.area();
-    std::vector<Around> columns;
-    for (int x = small.x; x < small.right(); ++x)
-        columns.push_back(aroundChroma(x, halfW, offsetX, l.x, l.right() - 1));
+    const Around across = aroundChroma(0, halfW, offsetX);
+    std::vector<float> line(static_cast<std::size_t>(l.w) + 3); // the border goes on: one before, two after
     for (int y = small.y; y < small.bottom(); ++y) {
         cancel.check();
-        const Around down = aroundChroma(y, halfH, offsetY, l.y, l.bottom() - 1);
-        const float* lines[3];
-        for (int k = 0; k < 3; ++k) lines[k] = luma.row(down.sample[k]) - l.x;
+        const Around down = aroundChroma(y, halfH, offsetY);
+        const auto lumaRow = [&](int v) { return luma.row(std::clamp(v, l.y, l.bottom() - 1)); };
+        const float *a = lumaRow(down.centre - 1), *b = lumaRow(down.centre), *c = lumaRow(down.centre + 1);
+        float* const m = line.data() + 1;
+        for (int x = 0; x < l.w; ++x) m[x] = down.weight[0] * a[x] + down.weight[1] * b[x] + down.weight[2] * c[x];
+        m[-1] = m[0], m[l.w] = m[l.w + 1] = m[l.w - 1];
+        const int step = halfW ? 2 : 1;
+        const float* const from = m + (small.x * step + across.centre - l.x);
         for (int x = 0; x < small.w; ++x) {
-            const Around& a = columns[std::size_t(x)];
-            float sum = 0;
-            for (int k = 0; k < 3; ++k)
-                sum += down.weight[k] * (a.weight[0] * lines[k][a.sample[0]] + a.weight[1] * lines[k][a.sample[1]] +
-                                         a.weight[2] * lines[k][a.sample[2]]);
-            rows.y[std::size_t(x)] = sum;
+            const float* const s = from + step * x;
+            rows.y[std::size_t(x)] = across.weight[0] * s[-1] + across.weight[1] * s[0] + across.weight[2] * s[1];
         }
         std::copy_n(in[0].planes[1].row(y) + (small.x - chroma.x), small.w, rows.cb.begin());
         std::copy_n(in[0].planes[2].row(y) + (small.x - chroma.x), small.w, rows.cr.begin());

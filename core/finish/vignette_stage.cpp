@@ -28,27 +28,29 @@ public:
             const double wide = double(format().width) * format().width,
                          high = double(format().height) * format().height;
             const double shareX = wide / (wide + high), shareY = high / (wide + high);
+            std::vector<float> across; // each column's part of the squared distance
+            for (int x = r.x; x < r.right(); ++x) {
+                const double dx = (x + 0.5) * kx - 1;
+                across.push_back(float(kEntries * shareX * dx * dx));
+            }
             for (int y = r.y; y < r.bottom(); ++y) {
                 const double dy = (y + 0.5) * ky - 1;
-                const float* from = in[0].planes[c].row(y);
-                for (int x = 0; x < r.w; ++x) {
-                    const double dx = (r.x + x + 0.5) * kx - 1;
-                    const auto distance = float(shareX * dx * dx + shareY * dy * dy);
-                    out.planes[c].row(y)[x] = from[x] * gainAt(distance);
-                }
+                const auto down = float(kEntries * shareY * dy * dy);
+                const float* const from = in[0].planes[c].row(y);
+                float* const to = out.planes[c].row(y);
+                for (int x = 0; x < r.w; ++x) to[x] = from[x] * gainAt(across[std::size_t(x)] + down);
             }
         }
     }
 
 private:
-    float gainAt(float distance) const {
-        const float at = distance * kEntries;
+    float gainAt(float at) const {
         const int i = static_cast<int>(at);
         return gains_[std::size_t(i)] + (at - float(i)) * (gains_[std::size_t(i) + 1] - gains_[std::size_t(i)]);
     }
 
     static constexpr int kEntries = 1024;
-    std::vector<float> gains_; ///< of the signal, over the squared distance from the middle
+    std::vector<float> gains_; ///< of the signal, over the squared distance from the middle in kEntries steps
 };
 
 } // namespace

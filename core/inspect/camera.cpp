@@ -13,8 +13,8 @@
 namespace ulm {
 namespace {
 
-constexpr int kSide = 320, kCells = 4, kInCell = 7, kFewest = 60, kAge = 8;
-constexpr int kWindow = 15, kLevels = 3;
+constexpr int kSide = 320, kCells = 4, kInCell = 5, kFewest = 45, kAge = 10;
+constexpr int kWindow = 11, kLevels = 3;
 constexpr float kAgrees = 0.7f; // pixels of the small picture
 constexpr double kAgreeing = 0.4, kSpread = 0.4;
 
@@ -171,7 +171,7 @@ void CameraFinder::add(const AVFrame& frame) {
         std::vector<unsigned char> found;
         std::vector<float> error;
         cv::calcOpticalFlowPyrLK(s.last, pyramid, s.corners, there, found, error, {kWindow, kWindow}, kLevels,
-                                 {cv::TermCriteria::COUNT + cv::TermCriteria::EPS, 12, 0.02});
+                                 {cv::TermCriteria::COUNT + cv::TermCriteria::EPS, 10, 0.03});
         Points from, to;
         for (std::size_t i = 0; i < there.size(); ++i)
             if (found[i] && there[i].x >= 0 && there[i].y >= 0 && there[i].x < float(s.size.width) &&

@@ -1,75 +1,141 @@
-#include "core/inspect/face_cascade.h"
-#include "core/inspect/marks.h"
+#include "core/inspect/faces.h"
 
+#include "core/inspect/small_rgb.h"
+
+#include <algorithm>
 #include <cmath>
+#include <memory>
 #include <mutex>
-#include <opencv2/objdetect.hpp>
+#include <opencv2/core/utils/logger.hpp>
+#include <opencv2/dnn.hpp>
+
+// The network's file is built in, so that nothing is searched for at run time.
+asm(".section .rodata\n.balign 16\nulm_face_network:\n.incbin \"" FACE_NETWORK
+    "\"\nulm_face_network_end:\n.byte 0\n.previous\n");
+extern "C" {
+extern const char ulm_face_network[], ulm_face_network_end[];
+}
 
 namespace ulm {
 namespace {
 
-// A detector keeps scratch memory, so each use gets one of its own; parsing the cascade is slow, so few are made.
-class Detectors {
+constexpr int kSide = 192, kCells = 48;
+constexpr float kScore = 0.6f, kSame = 0.3f; // as published: what counts, and overlap from which two are one face
+
+// A network keeps what it computes, so each use gets one of its own; reading it is slow, so few are made.
+class Networks {
 public:
-    std::unique_ptr<cv::CascadeClassifier> take() {
+    std::unique_ptr<cv::dnn::Net> take() {
         {
             std::lock_guard lock(mutex_);
             if (!idle_.empty()) {
-                auto d = std::move(idle_.back());
+                auto n = std::move(idle_.back());
                 idle_.pop_back();
-                return d;
+                return n;
             }
         }
-        auto d = std::make_unique<cv::CascadeClassifier>();
-        const cv::FileStorage file(faceCascade(), cv::FileStorage::READ | cv::FileStorage::MEMORY);
-        d->read(file.getFirstTopLevelNode());
-        return d;
+        cv::utils::logging::setLogLevel(cv::utils::logging::LOG_LEVEL_SILENT);
+        auto n = std::make_unique<cv::dnn::Net>(
+            cv::dnn::readNetFromONNX(ulm_face_network, std::size_t(ulm_face_network_end - ulm_face_network)));
+        n->setPreferableBackend(cv::dnn::DNN_BACKEND_OPENCV);
+        return n;
     }
-    void giveBack(std::unique_ptr<cv::CascadeClassifier> d) {
+    void giveBack(std::unique_ptr<cv::dnn::Net> n) {
         std::lock_guard lock(mutex_);
-        idle_.push_back(std::move(d));
+        idle_.push_back(std::move(n));
     }
 
 private:
     std::mutex mutex_;
-    std::vector<std::unique_ptr<cv::CascadeClassifier>> idle_;
+    std::vector<std::unique_ptr<cv::dnn::Net>> idle_;
 };
+
+// A part of the picture, luma pixels, as the network takes it: in the middle of a square, R'G'B' in [-1, 1].
+struct Shrunk {
+    cv::Mat planes;    ///< 1×3×kSide×kSide
+    float scale = 1;   ///< network pixels a luma pixel
+    float left, upper; ///< of the part in the square
+};
+
+Shrunk shrunk(const Picture& p, const Rect& part) {
+    Shrunk s;
+    s.scale = float(kSide) / float(std::max(part.w, part.h));
+    const cv::Size size(std::max(1, int(std::lround(float(part.w) * s.scale))),
+                        std::max(1, int(std::lround(float(part.h) * s.scale))));
+    const int left = (kSide - size.width) / 2, upper = (kSide - size.height) / 2;
+    s.left = float(left), s.upper = float(upper);
+    cv::Mat square(kSide, kSide, CV_32FC3, cv::Scalar::all(0.5)); // grey around it
+    smallRgb(p, part, size).copyTo(square(cv::Rect(left, upper, size.width, size.height)));
+    s.planes = cv::dnn::blobFromImage(square, 2, {}, cv::Scalar::all(0.5));
+    return s;
+}
+
+// The whole picture, and where it is much longer than wide, squares along it: small faces would be lost in the whole.
+std::vector<Rect> parts(const Rect& r) {
+    std::vector<Rect> all = {r};
+    const int side = std::min(r.w, r.h), length = std::max(r.w, r.h);
+    if (2 * length < 3 * side) return all;
+    constexpr int kMost = 4; // along a panorama they stand apart
+    const int count = std::clamp((5 * length + 6 * side - 1) / (6 * side), 2, kMost);
+    for (int k = 0; k < count; ++k) {
+        const int at = (length - side) * k / (count - 1);
+        all.push_back(r.w > r.h ? Rect{r.x + at, r.y, side, side} : Rect{r.x, r.y + at, side, side});
+    }
+    return all;
+}
+
+bool isTiny(const Rect& r) { return r.w < 40 || r.h < 40; }
+
+std::vector<Mark> facesIn(const Picture& p, std::int64_t frame, const std::vector<Rect>& looked) {
+    static Networks networks;
+    const Rect all = p.planes[0].area();
+    auto network = networks.take();
+    std::vector<cv::Rect> boxes;
+    std::vector<float> scores;
+    for (const Rect& part : looked) {
+        const Shrunk s = shrunk(p, part);
+        network->setInput(s.planes);
+        std::vector<cv::Mat> out;
+        network->forward(out, network->getUnconnectedOutLayersNames());
+        const bool scoresFirst = out[0].size[2] == 1;
+        const cv::Mat &score = out[scoresFirst ? 0 : 1], &box = out[scoresFirst ? 1 : 0];
+        for (int k = 0; k < kCells * kCells; ++k) {
+            const float sure = 1 / (1 + std::exp(-*score.ptr<float>(0, k)));
+            if (!(sure >= kScore)) continue;
+            const float* v = box.ptr<float>(0, k);
+            constexpr float kCell = float(kSide) / kCells;
+            const float x = (float(k % kCells) + 0.5f) * kCell + v[0] - v[2] / 2 - s.left,
+                        y = (float(k / kCells) + 0.5f) * kCell + v[1] - v[3] / 2 - s.upper;
+            boxes.emplace_back(part.x + int(std::lround(x / s.scale)), part.y + int(std::lround(y / s.scale)),
+                               int(std::lround(v[2] / s.scale)), int(std::lround(v[3] / s.scale)));
+            scores.push_back(sure);
+        }
+    }
+    networks.giveBack(std::move(network));
+    std::vector<int> kept;
+    cv::dnn::NMSBoxes(boxes, scores, kScore, kSame, kept);
+    std::vector<Mark> found;
+    for (const int k : kept) {
+        const cv::Rect& b = boxes[std::size_t(k)];
+        const Rect box = Rect{b.x, b.y, b.width, b.height}.intersected(all);
+        if (!box.empty()) found.push_back({frame, box, scores[std::size_t(k)]});
+    }
+    std::ranges::sort(found, std::greater{}, [](const Mark& m) { return m.box.pixels(); });
+    return found;
+}
 
 } // namespace
 
-std::vector<Mark> findFaces(const Plane& p, std::int64_t frame) {
-    static Detectors detectors;
-    const Rect r = p.area();
-    const double shrink = std::max(1.0, std::max(r.w, r.h) / 320.0);
-    const int w = static_cast<int>(r.w / shrink), h = static_cast<int>(r.h / shrink);
-    if (w < 40 || h < 40) return {};
-    cv::Mat grey(h, w, CV_8UC1);
-    for (int y = 0; y < h; ++y) {
-        const int y0 = r.y + static_cast<int>(y * shrink),
-                  y1 = std::max(y0 + 1, r.y + static_cast<int>((y + 1) * shrink));
-        for (int x = 0; x < w; ++x) {
-            const int x0 = static_cast<int>(x * shrink), x1 = std::max(x0 + 1, static_cast<int>((x + 1) * shrink));
-            float sum = 0;
-            for (int j = y0; j < std::min(y1, r.bottom()); ++j)
-                for (int i = x0; i < std::min(x1, r.w); ++i) sum += p.row(j)[i];
-            grey.at<std::uint8_t>(y, x) = cv::saturate_cast<std::uint8_t>(255 * sum / float((y1 - y0) * (x1 - x0)));
-        }
-    }
-    auto detector = detectors.take();
-    std::vector<cv::Rect> boxes;
-    std::vector<int> votes;
-    const int least = std::max(24, std::min(w, h) / 12);
-    detector->detectMultiScale(grey, boxes, votes, 1.15, 5, 0, {least, least});
-    detectors.giveBack(std::move(detector));
-    std::vector<Mark> out;
-    for (std::size_t i = 0; i < boxes.size(); ++i)
-        out.push_back({frame,
-                       Rect{r.x + static_cast<int>(boxes[i].x * shrink), r.y + static_cast<int>(boxes[i].y * shrink),
-                            static_cast<int>(boxes[i].width * shrink), static_cast<int>(boxes[i].height * shrink)}
-                           .intersected(r),
-                       std::min(0.95, 0.4 + 0.03 * votes[i])});
-    std::ranges::sort(out, std::greater{}, [](const Mark& m) { return m.box.pixels(); });
-    return out;
+std::vector<Mark> findFaces(const Picture& p, std::int64_t frame) {
+    const Rect all = p.planes[0].area();
+    return isTiny(all) ? std::vector<Mark>{} : facesIn(p, frame, parts(all));
+}
+
+std::vector<Mark> findFacesInTurn(const Picture& p, std::int64_t frame, int turn) {
+    const Rect all = p.planes[0].area();
+    if (isTiny(all)) return {};
+    const std::vector<Rect> each = parts(all);
+    return facesIn(p, frame, {each[std::size_t(turn) % each.size()]});
 }
 
 } // namespace ulm

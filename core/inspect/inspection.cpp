@@ -1,6 +1,7 @@
 #include "core/inspect/inspection.h"
 
 #include "core/engine/large_work.h"
+#include "core/inspect/faces.h"
 #include "core/media/frame_convert.h"
 #include "core/media/quantiser.h"
 #include "core/media/source_stage.h"
@@ -12,6 +13,7 @@
 #include <mutex>
 #include <numeric>
 #include <optional>
+#include <tbb/parallel_invoke.h>
 #include <tbb/task_group.h>
 #include <tuple>
 
@@ -218,6 +220,46 @@ private:
     std::vector<double> drawn_, level_, straight_, yield_;
 };
 
+// What goes from frame to frame, the camera's path and the fields: a batch behind the decoding, on a thread beside it.
+class FrameByFrame {
+public:
+    FrameByFrame(const VideoFacts& v) : camera(v), most_(std::clamp(batchBytes / frameBytes(v), 1, 16)) {}
+    /// Rethrows what an earlier frame threw.
+    void add(const av::SharedFrame& f) {
+        batch_.push_back(f);
+        if (int(batch_.size()) >= most_) flush();
+    }
+    /// Waits for all frames added.
+    void finish() {
+        flush();
+        tasks_.wait();
+    }
+    /// Waits, whatever becomes of it.
+    void end() {
+        batch_.clear();
+        try {
+            tasks_.wait();
+        } catch (...) { // the first reason is told
+        }
+    }
+    CameraFinder camera;
+    FieldFinder fields;
+
+private:
+    static constexpr int batchBytes = 48 << 20;
+    static int frameBytes(const VideoFacts& v) { return std::max(1, v.codedWidth * v.codedHeight * 3); }
+    void flush() {
+        tasks_.wait();
+        tasks_.run([this, frames = std::move(batch_)] {
+            for (const av::SharedFrame& f : frames) camera.add(*f), fields.add(*f);
+        });
+        batch_.clear();
+    }
+    int most_;
+    std::vector<av::SharedFrame> batch_;
+    tbb::task_group tasks_;
+};
+
 Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const InspectWatch& watch) {
     Inspection out;
     const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Frames, std::size_t(24) << 20);
@@ -231,11 +273,11 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
     out.timing = findTiming(*clip);
     Gathering gathering(out, watch);
     std::vector<Thumbprint> prints;
-    CameraFinder camera(v);
-    FieldFinder fields;
+    FrameByFrame frameByFrame(v);
     // Kept apart until the readings are done: those copy what is known so far from other threads.
     std::vector<std::int64_t> breaks, cuts, duplicates;
     std::int64_t looked = 0, taken = 0;
+    int faceLooks = 0;
     std::atomic<int> waiting = 0;
     const bool fine = keptFinely(v), large = isLargeFrame(v.codedWidth, v.codedHeight);
     tbb::task_group readings, sound;
@@ -243,6 +285,7 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
     const auto finishTasks = [&] {
         readings.wait();
         sound.wait();
+        frameByFrame.finish();
     };
     try {
         if (!clip->facts().audio.empty()) sound.run([&] { heard = readSoundFaults(clip->path(), kMostSound, cancel); });
@@ -252,7 +295,7 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
                 cancel.check();
                 const DecodedFrame frame = reader->frame(n, cancel);
                 prints.push_back(thumbprint(*frame.picture, v.colour.fullRange));
-                if (out.runs.size() == 1) camera.add(*frame.picture), fields.add(*frame.picture);
+                if (out.runs.size() == 1) frameByFrame.add(frame.picture);
                 if (looked % every == every / 2) {
                     // Decoding waits for the readings: pictures of large clips would pile up in memory.
                     if (waiting >= mostWaiting(source.format())) readings.wait();
@@ -268,8 +311,11 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
                         next = std::make_shared<Picture>(Picture::make(source.format(), source.format().frame()));
                         source.compute(n + 1, {}, *next, cancel);
                     }
-                    const bool yield = taken % kYieldEvery == 0, faces = taken % 4 == 1 || wanted <= 6;
-                    const int turn = static_cast<int>(taken++ / kYieldEvery);
+                    const bool yield = taken % kYieldEvery == 0;
+                    const int turn = static_cast<int>(taken / kYieldEvery);
+                    std::optional<int> faces; // which part of the picture is looked at for them
+                    if (taken % 4 == 1 || wanted <= 6) faces = faceLooks++;
+                    ++taken;
                     const std::optional<double> quantiser = fine ? 0 : meanQuantiser(*frame.picture);
                     readings.run([&gathering, &waiting, picture = std::move(picture), next = std::move(next), n, faces,
                                   yield, turn, quantiser] {
@@ -282,7 +328,7 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
                         Readings& r = s.reading.readings;
                         if (quantiser) r.compression = compressionBy(*quantiser, r.compression, r.blocking);
                         if (yield) s.yield = yieldOf(luma, turn);
-                        if (faces) s.faces = findFaces(luma, n);
+                        if (faces) s.faces = findFacesInTurn(*picture, n, *faces);
                         if (next && s.reading.readings.combing > 2) s.fieldVote = fieldVote(luma, next->planes[0]);
                         gathering.add(std::move(s), luma);
                     });
@@ -297,6 +343,7 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
         }
         finishTasks();
     } catch (...) {
+        frameByFrame.end();
         try {
             finishTasks();
         } catch (...) { // the first reason is told
@@ -313,9 +360,13 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
     std::ranges::sort(out.faces, {}, &Mark::frame);
     if (out.runs.size() == 1) {
         out.repeats = repeatPattern(out.duplicates, frames);
-        out.pulldown = fields.pulldown(out.cuts);
-        out.subject = findSubject(prints, out.cuts, out.faces, {v.rotation, v.mirrored, v.width, v.height});
-        out.movement = findMovement(prints, breaks, out.duplicates, v.fps, v.width, v.height);
+        out.pulldown = frameByFrame.fields.pulldown(out.cuts);
+        tbb::parallel_invoke(
+            [&] {
+                out.subject = findSubject(prints, out.cuts, out.faces, {v.rotation, v.mirrored, v.width, v.height});
+            },
+            [&] { out.movement = findMovement(prints, breaks, out.duplicates, v.fps, v.width, v.height); });
+        const CameraFinder& camera = frameByFrame.camera;
         out.camera = camera.moves();
         for (const std::int64_t cut : out.cuts) out.camera[std::size_t(cut)] = {};
         const Tremble tremble = trembleOf(out.camera, out.cuts, v.fps);

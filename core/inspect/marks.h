@@ -3,6 +3,7 @@
 #include "core/picture/picture.h"
 
 #include <cstdint>
+#include <optional>
 #include <vector>
 
 namespace ulm {
@@ -18,9 +19,10 @@ struct Mark {
 /// boxes wider than high. After Smith & Kanade, "Video skimming and characterization", CVPR 1997.
 std::vector<Mark> findText(const Plane& luma, std::int64_t frame);
 
-/// Faces looking at the camera, at least a twelfth of the picture's shorter side: Viola & Jones, IJCV 2004, by the
-/// cascade that OpenCV ships. Boxes are sorted, largest first.
-std::vector<Mark> findFaces(const Plane& luma, std::int64_t frame);
+/// Faces, turned aside and small ones too, from about a fifteenth of the picture's shorter side: a network of
+/// MediaPipe's (after Bazarevsky et al., "BlazeFace", 2019; models/faces) run by OpenCV on the whole picture and on
+/// squares along it. Boxes are sorted, largest first.
+std::vector<Mark> findFaces(const Picture&, std::int64_t frame);
 
 /// What stays put while the rest of the picture changes (a logo, captions): edges whose gradient is the same in most of
 /// the frames given to add(). After Dekel, Rubinstein, Liu & Freeman, "On the effectiveness of visible watermarks",

@@ -1,8 +1,7 @@
 #include "core/inspect/subject.h"
 
-#include "core/media/source_stage.h"
-
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numeric>
 
@@ -14,23 +13,27 @@ using Map = std::vector<float>; // one value a cell
 
 float at(const Thumbprint& t, int x, int y) { return t.cells[std::size_t(y * kW + x)]; }
 
-// Means over boxes, by sums of rows and columns; borders count less.
+// Means over boxes, by running sums of rows and columns; borders count less.
 Map boxed(const Map& in, int radius) {
     Map rows(kCells), out(kCells);
-    for (int y = 0; y < kH; ++y)
-        for (int x = 0; x < kW; ++x) {
-            float sum = 0;
-            const int a = std::max(0, x - radius), b = std::min(kW - 1, x + radius);
-            for (int k = a; k <= b; ++k) sum += in[std::size_t(y * kW + k)];
-            rows[std::size_t(y * kW + x)] = sum / float(b - a + 1);
-        }
+    std::array<float, kW + 1> sums{};
     for (int y = 0; y < kH; ++y) {
-        const int a = std::max(0, y - radius), b = std::min(kH - 1, y + radius);
+        const float* const line = in.data() + y * kW;
+        for (int x = 0; x < kW; ++x) sums[std::size_t(x) + 1] = sums[std::size_t(x)] + line[x];
         for (int x = 0; x < kW; ++x) {
-            float sum = 0;
-            for (int k = a; k <= b; ++k) sum += rows[std::size_t(k * kW + x)];
-            out[std::size_t(y * kW + x)] = sum / float(b - a + 1);
+            const int a = std::max(0, x - radius), b = std::min(kW - 1, x + radius) + 1;
+            rows[std::size_t(y * kW + x)] = (sums[std::size_t(b)] - sums[std::size_t(a)]) / float(b - a);
         }
+    }
+    std::array<float, kW> sum{};
+    for (int y = 0; y < std::min(radius, kH); ++y)
+        for (int x = 0; x < kW; ++x) sum[std::size_t(x)] += rows[std::size_t(y * kW + x)];
+    for (int y = 0; y < kH; ++y) {
+        const int comes = y + radius, goes = y - radius - 1;
+        for (int x = 0; comes < kH && x < kW; ++x) sum[std::size_t(x)] += rows[std::size_t(comes * kW + x)];
+        for (int x = 0; goes >= 0 && x < kW; ++x) sum[std::size_t(x)] -= rows[std::size_t(goes * kW + x)];
+        const float share = 1 / float(std::min(kH - 1, comes) - std::max(0, y - radius) + 1);
+        for (int x = 0; x < kW; ++x) out[std::size_t(y * kW + x)] = std::max(0.f, share * sum[std::size_t(x)]);
     }
     return out;
 }
@@ -437,31 +440,6 @@ Subject findSubject(const std::vector<Thumbprint>& prints, const std::vector<std
         s.shots.push_back(shot.find(shown, s));
     }
     return s;
-}
-
-Pursuit pursue(const ClipPtr& clip, std::int64_t frame, const SubjectPlace& place, std::int64_t first,
-               std::int64_t past, const CancelToken& cancel) {
-    const VideoFacts& v = clip->facts().video;
-    const Turning shown{v.rotation, v.mirrored, v.width, v.height};
-    FrameReader reader(clip, PacketDecoder::Threads::Frames, std::size_t(24) << 20);
-    std::vector<Thumbprint> prints;
-    for (std::int64_t n = first; n < past; ++n) {
-        cancel.check();
-        prints.push_back(thumbprint(*reader.frame(n, cancel).picture, v.colour.fullRange));
-    }
-    const std::int64_t here = std::clamp(frame, first, past - 1) - first;
-    const CellBox box = storedCells(place, shown);
-    const auto before = followCells(prints, here, 0, box), after = followCells(prints, here, past - first - 1, box);
-    Pursuit p;
-    p.first = first + here - std::int64_t(before.size()) + 1;
-    for (auto it = before.rbegin(); it != before.rend(); ++it) p.places.push_back(uprightPlace(*it, shown));
-    for (std::size_t k = 1; k < after.size(); ++k) p.places.push_back(uprightPlace(after[k], shown));
-    // Matching goes by whole cells; the thing does not.
-    std::vector<float> xs, ys;
-    for (const SubjectPlace& at : p.places) xs.push_back(at.x), ys.push_back(at.y);
-    smooth(xs), smooth(ys);
-    for (std::size_t k = 0; k < xs.size(); ++k) p.places[k].x = xs[k], p.places[k].y = ys[k];
-    return p;
 }
 
 } // namespace ulm

@@ -2,7 +2,6 @@
 
 #include "core/inspect/marks.h"
 #include "core/inspect/prints.h"
-#include "core/media/clip.h"
 
 namespace ulm {
 
@@ -60,15 +59,5 @@ std::vector<CellBox> followCells(const std::vector<Thumbprint>& prints, std::int
 /// Between cells as stored and fractions of the upright picture.
 SubjectPlace uprightPlace(const CellBox& stored, const Turning& shown);
 CellBox storedCells(const SubjectPlace& upright, const Turning& shown);
-
-/// A thing that was pointed at, followed through its shot.
-struct Pursuit {
-    std::int64_t first = 0;           ///< frame of the first place
-    std::vector<SubjectPlace> places; ///< one a frame, without gaps; ends where it was lost
-};
-/// Decodes frames [first, past) of the clip, a shot, and follows what lies at `place` (its extent too) on `frame` both
-/// ways. Errors as FrameReader. Throws Cancelled.
-Pursuit pursue(const ClipPtr& clip, std::int64_t frame, const SubjectPlace& place, std::int64_t first,
-               std::int64_t past, const CancelToken& cancel);
 
 } // namespace ulm

@@ -14,7 +14,8 @@ namespace {
 constexpr float kFlowWeight = 0.5f; // 8-bit steps that count as much as flows which differ by a pixel
 constexpr float kMostGap = 8;       // pixels: flows that differ by more are as bad
 constexpr float kEitherWay = 6;     // so many steps worse, and a guess has 1/e of the best one's weight
-constexpr float kHidden = 4;        // pixels of a gap from which on a side hardly counts
+constexpr float kSamePath = 1.0f / 16, kHardly = 0.02f; // pixels of the field; share of all
+constexpr float kHidden = 4;                            // pixels of a gap from which on a side hardly counts
 // Two pictures that do not belong together: unlike by so many steps along the best paths, while flows return to where
 // they came from almost nowhere; where a cut was found, one of both is enough. Cuts of real takes leave 22 steps and
 // 98 % astray and more, fast takes near the camera at most 5 steps (one of 22 takes: 18) and 80 %.
@@ -157,10 +158,17 @@ void choose(const std::vector<Guess>& guesses, BetweenField& field, cv::Mat& gap
             std::array<float, kMost> weight{1, 0, 0};
             float sum = 1;
             for (std::size_t k = 1; k < layers; ++k) sum += weight[k] = std::exp((cost[0] - cost[k]) / kEitherWay);
+            // Guesses that say the same are one, and one that hardly counts is none: that saves looking them up.
+            const auto& front = guesses[best[0]].path.ptr<cv::Vec2f>(y)[x];
+            for (std::size_t k = 1; k < layers; ++k) {
+                const auto& u = guesses[best[k]].path.ptr<cv::Vec2f>(y)[x];
+                if (length(u[0] - front[0], u[1] - front[1]) > kSamePath && weight[k] > kHardly * sum) continue;
+                weight[0] += weight[k], weight[k] = 0;
+            }
             for (std::size_t k = 0; k < layers; ++k) {
                 const Guess& g = guesses[best[k]];
                 BetweenLayer& l = field.layers[k];
-                const auto& u = g.path.ptr<cv::Vec2f>(y)[x];
+                const auto& u = weight[k] > 0 ? g.path.ptr<cv::Vec2f>(y)[x] : front;
                 const float a = g.shareA.ptr<float>(y)[x], w = weight[k] / sum;
                 l.dx.ptr<float>(y)[x] = u[0];
                 l.dy.ptr<float>(y)[x] = u[1];

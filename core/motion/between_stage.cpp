@@ -165,9 +165,13 @@ public:
                 continue;
             }
             const Rect whole = out.planes[c].area();
-            for (int y = whole.y; y < whole.bottom(); y += kBand) { // a band at a time stays in the processor's cache
+            // A tile at a time stays in the processor's cache, and most of them need one layer only.
+            const int across = (whole.w + kTileW - 1) / kTileW, down = (whole.h + kTileH - 1) / kTileH;
+            for (int tile = 0; tile < across * down; ++tile) {
                 cancel.check();
-                const Rect band{whole.x, y, whole.w, std::min(kBand, whole.bottom() - y)};
+                const Rect band =
+                    Rect{whole.x + tile % across * kTileW, whole.y + tile / across * kTileH, kTileW, kTileH}
+                        .intersected(whole);
                 cv::Mat sum = cv::Mat::zeros(band.h, band.w, CV_32F);
                 for (const Exposure& x : all) x.field ? addRebuilt(x, c, band, sum) : addBlended(x, c, band, sum);
                 for (int line = 0; line < band.h; ++line) {
@@ -183,7 +187,7 @@ public:
 private:
     static constexpr int kCubic = 4; ///< cubic interpolation's own reach, and a sample for rounding
     static constexpr float kReach = 16384;
-    static constexpr int kBand = 32;
+    static constexpr int kTileW = 192, kTileH = 32;
 
     struct Exposure {
         double part;
@@ -261,16 +265,17 @@ private:
         const Picture* const sides[] = {x.before, x.after};
         const double along[] = {-x.part, 1 - x.part};
         for (std::size_t k = 0; k < layers_; ++k) {
-            const auto spread = [&](std::size_t plane, std::size_t blockAt) {
-                const Rect lines{0, static_cast<int>(blockAt) * h, x.field->area.w, h};
-                return spreadField(x.field->planes[plane].view(lines), band, factor_ / subW, factor_ / subH);
+            const auto lines = [&](std::size_t plane, std::size_t blockAt) {
+                return x.field->planes[plane].view({0, static_cast<int>(blockAt) * h, x.field->area.w, h});
             };
-            const cv::Mat dx = spread(0, 2 * k), dy = spread(1, 2 * k);
-            const cv::Mat share[] = {spread(0, 2 * k + 1), spread(1, 2 * k + 1)};
+            const auto spread = [&](const Plane& p) { return spreadField(p, band, factor_ / subW, factor_ / subH); };
+            const cv::Mat share[] = {spread(lines(0, 2 * k + 1)), spread(lines(1, 2 * k + 1))};
+            if (k > 0 && cv::countNonZero(share[0]) + cv::countNonZero(share[1]) == 0) continue; // one path tells all
+            const cv::Mat dx = spread(lines(0, 2 * k)), dy = spread(lines(1, 2 * k));
             for (const std::size_t side : {0u, 1u})
-                cv::accumulateProduct(moved(sides[side]->planes[c], band, dx * (along[side] * size_ / subW),
-                                            dy * (along[side] * size_ / subH), kReach),
-                                      share[side], sum);
+                addMoved(sides[side]->planes[c], band, dx, dy,
+                         {float(along[side] * size_ / subW), float(along[side] * size_ / subH)}, kReach, share[side],
+                         sum);
         }
     }
 

@@ -3,19 +3,9 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
-#include <cstring>
 
 namespace ulm {
 namespace {
-
-// Four floats at once, as compilers have them on every processor.
-using Four = float __attribute__((vector_size(16)));
-
-Four four(const float* from) {
-    Four v;
-    std::memcpy(&v, from, sizeof v);
-    return v;
-}
 
 constexpr int kPhases = 32;
 
@@ -35,57 +25,65 @@ const std::array<std::array<float, 4>, kPhases>& cubic() {
     return table;
 }
 
+class Sampler {
+public:
+    Sampler(const Plane& there, const Rect& area, float reach)
+        : from_(there.area()), stride_(there.stride()), base_(there.row(from_.y)), left_(area.x - from_.x),
+          top_(area.y - from_.y), reach_(reach) {}
+    // The sample that a path from this place of the area leads to.
+    float operator()(int x, int y, float dx, float dy) const {
+        const int px = (left_ + x) * kPhases + phased(dx), py = (top_ + y) * kPhases + phased(dy);
+        const int ix = px >> 5, iy = py >> 5;
+        const auto &wx = weights_[std::size_t(px & 31)], &wy = weights_[std::size_t(py & 31)];
+        if (ix >= 1 && iy >= 1 && ix + 2 < from_.w && iy + 2 < from_.h) {
+            const float* s = base_ + (iy - 1) * stride_ + (ix - 1);
+            const FourAt::Four rows = FourAt::four(s) * wy[0] + FourAt::four(s + stride_) * wy[1] +
+                                      FourAt::four(s + 2 * stride_) * wy[2] + FourAt::four(s + 3 * stride_) * wy[3],
+                               all = rows * FourAt::four(wx.data());
+            return (all[0] + all[1]) + (all[2] + all[3]);
+        }
+        float sum = 0;
+        for (int j = 0; j < 4; ++j) {
+            const float* s = base_ + std::clamp(iy - 1 + j, 0, from_.h - 1) * stride_;
+            float line = 0;
+            for (int i = 0; i < 4; ++i) line += wx[std::size_t(i)] * s[std::clamp(ix - 1 + i, 0, from_.w - 1)];
+            sum += wy[std::size_t(j)] * line;
+        }
+        return sum;
+    }
+
+private:
+    int phased(float v) const { return static_cast<int>(std::lrint(std::clamp(v, -reach_, reach_) * kPhases)); }
+    const std::array<std::array<float, 4>, kPhases>& weights_ = cubic();
+    Rect from_;
+    std::ptrdiff_t stride_;
+    const float* base_;
+    int left_, top_;
+    float reach_;
+};
+
 } // namespace
 
 cv::Mat moved(const Plane& there, const Rect& area, const cv::Mat& dx, const cv::Mat& dy, float reach) {
-    const auto& weights = cubic();
-    const Rect from = there.area();
-    const std::ptrdiff_t stride = there.stride();
-    const float* base = there.row(from.y);
-    const auto phased = [reach](float v) { // a place, in phases
-        return static_cast<int>(std::lrint(std::clamp(v, -reach, reach) * kPhases));
-    };
+    const Sampler sample(there, area, reach);
     cv::Mat out(area.h, area.w, CV_32F);
     for (int y = 0; y < area.h; ++y) {
         const float *fx = dx.ptr<float>(y), *fy = dy.ptr<float>(y);
         float* o = out.ptr<float>(y);
-        for (int x = 0; x < area.w; ++x) {
-            const int px = (area.x - from.x + x) * kPhases + phased(fx[x]),
-                      py = (area.y - from.y + y) * kPhases + phased(fy[x]);
-            const int ix = px >> 5, iy = py >> 5;
-            const auto &wx = weights[std::size_t(px & 31)], &wy = weights[std::size_t(py & 31)];
-            if (ix >= 1 && iy >= 1 && ix + 2 < from.w && iy + 2 < from.h) {
-                const float* s = base + (iy - 1) * stride + (ix - 1);
-                const Four rows = four(s) * wy[0] + four(s + stride) * wy[1] + four(s + 2 * stride) * wy[2] +
-                                  four(s + 3 * stride) * wy[3],
-                           all = rows * four(wx.data());
-                o[x] = (all[0] + all[1]) + (all[2] + all[3]);
-                continue;
-            }
-            float sum = 0;
-            for (int j = 0; j < 4; ++j) {
-                const float* s = base + std::clamp(iy - 1 + j, 0, from.h - 1) * stride;
-                float line = 0;
-                for (int i = 0; i < 4; ++i) line += wx[std::size_t(i)] * s[std::clamp(ix - 1 + i, 0, from.w - 1)];
-                sum += wy[std::size_t(j)] * line;
-            }
-            o[x] = sum;
-        }
+        for (int x = 0; x < area.w; ++x) o[x] = sample(x, y, fx[x], fy[x]);
     }
     return out;
 }
 
-void FourAt::operator()(float x, float y, float (&out)[4]) const {
-    const float cx = x > 0 ? std::min(x, float(values_.cols - 1)) : 0,
-                cy = y > 0 ? std::min(y, float(values_.rows - 1)) : 0;
-    const int ix = static_cast<int>(cx), iy = static_cast<int>(cy);
-    const int right = std::min(ix + 1, values_.cols - 1), low = std::min(iy + 1, values_.rows - 1);
-    const float *top = values_.ptr<float>(iy), *bottom = values_.ptr<float>(low);
-    const float fx = cx - float(ix), fy = cy - float(iy);
-    const auto mixed = [](Four a, Four b, float share) { return a + (b - a) * share; };
-    const Four upper = mixed(four(top + 4 * ix), four(top + 4 * right), fx),
-               lower = mixed(four(bottom + 4 * ix), four(bottom + 4 * right), fx), all = mixed(upper, lower, fy);
-    std::memcpy(out, &all, sizeof out);
+void addMoved(const Plane& there, const Rect& area, const cv::Mat& dx, const cv::Mat& dy, FieldScale scale, float reach,
+              const cv::Mat& share, cv::Mat& sum) {
+    const Sampler sample(there, area, reach);
+    for (int y = 0; y < area.h; ++y) {
+        const float *fx = dx.ptr<float>(y), *fy = dy.ptr<float>(y), *w = share.ptr<float>(y);
+        float* o = sum.ptr<float>(y);
+        for (int x = 0; x < area.w; ++x)
+            if (w[x] != 0) o[x] += w[x] * sample(x, y, scale.across * fx[x], scale.down * fy[x]);
+    }
 }
 
 } // namespace ulm

@@ -2,6 +2,7 @@
 
 #include "core/framing/follow.h"
 #include "core/framing/pose.h"
+#include "core/inspect/pursuit.h"
 #include "core/picture/resample.h"
 #include "core/ticket/step.h"
 

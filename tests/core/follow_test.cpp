@@ -2,6 +2,7 @@
 #include "core/deliver/movie_writer.h"
 #include "core/framing/follow.h"
 #include "core/inspect/inspection.h"
+#include "core/inspect/pursuit.h"
 #include "core/media/frame_convert.h"
 #include "core/picture/hash_noise.h"
 #include "core/pipeline/delivery.h"
@@ -303,6 +304,14 @@ TEST_CASE("What is delivered follows the subject, and what was clicked on, until
     CHECK(pins.size() <= 8); // a straight walk needs few
     CHECK(pinned.frame.follow == "subject");
 
+    // Out of sight for a moment it is found again; out of sight for good it was lost there.
+    Scene passes = walks;
+    passes.hidden = [](int n) { return n >= 33 && n < 37; };
+    const ClipPtr passed = Clip::openVideo(write(folder, passes, 60));
+    const Pursuit through = pursue(passed, 20, {float(walks.figureX(20)), 0.55f, 0.1f, 0.3f}, 0, 60, {});
+    REQUIRE(through.places.size() == 60);
+    for (const int n : {30, 45, 59})
+        CHECK(std::abs(through.places[std::size_t(n)].x - float(walks.figureX(n))) < 0.03f);
     Scene leaves = walks;
     leaves.hidden = [](int n) { return n >= 40; };
     const ClipPtr gone = Clip::openVideo(write(folder, leaves, 60));

@@ -5,9 +5,11 @@
 #include "demo/scenes/scene.h"
 #include "demo/synth.h"
 #include "tests/support/clips.h"
+#include "tests/support/skipped.h"
 
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <filesystem>
 
 using namespace ulm;
 
@@ -61,8 +63,52 @@ TEST_CASE("letters are found where they stand, and not in texture or on plain gr
 }
 
 TEST_CASE("no face is seen in pottery, and tiny pictures are refused quietly") {
-    CHECK(findFaces(test::photograph(320, 240).planes[0], 0).empty());
-    CHECK(findFaces(grey(20, 20, [](int, int) { return 0.f; }).planes[0], 0).empty());
+    CHECK(findFaces(test::photograph(320, 240), 0).empty());
+    CHECK(findFaces(grey(20, 20, [](int, int) { return 0.f; }), 0).empty());
+}
+
+TEST_CASE("faces are found: turned aside, eyes shut, and small in the corner of a wide picture") {
+    const std::string film = "/usr/share/doc/opencv-doc/examples/data/Megamind.avi"; // drawn people
+    if (!std::filesystem::exists(film)) {
+        test::skipped("Debian's opencv-doc is here without its movies, as on systems that leave documentation out");
+        return;
+    }
+    const SourceStage source(
+        std::make_shared<FrameReader>(Clip::openVideo(film), PacketDecoder::Threads::Frames, std::size_t(16) << 20));
+    const auto frame = [&](std::int64_t n) {
+        Picture p = Picture::make(source.format(), source.format().frame());
+        source.compute(n, {}, p, {});
+        return p;
+    };
+    const auto holds = [](const std::vector<Mark>& found, int x, int y, int least, int most) {
+        return std::ranges::any_of(found, [&](const Mark& m) {
+            return m.frame == 9 && m.box.w >= least && m.box.w <= most && m.confidence >= 0.6 &&
+                   Rect{x, y, 1, 1}.intersected(m.box) == Rect{x, y, 1, 1};
+        });
+    };
+    // Noses as the eye finds them in 720×528.
+    CHECK(holds(findFaces(frame(73), 9), 350, 285, 100, 220));  // eyes shut
+    CHECK(holds(findFaces(frame(122), 9), 455, 270, 110, 240)); // turned aside
+    CHECK(holds(findFaces(frame(245), 9), 400, 220, 180, 340));
+    CHECK(findFaces(frame(0), 9).empty()); // black
+
+    const Picture one = frame(171);
+    PictureFormat wide = one.format;
+    wide.width = 1280, wide.height = 720;
+    Picture corner = Picture::make(wide, wide.frame());
+    for (int c = 0; c < 3; ++c) {
+        Plane& to = corner.planes[std::size_t(c)];
+        for (int y = 0; y < to.area().h; ++y) std::fill_n(to.row(y), to.area().w, c ? 0.f : 0.4f);
+        // A third of its size, in the lower right corner.
+        const Plane& from = one.planes[std::size_t(c)];
+        const int w = from.area().w / 3, h = from.area().h / 3;
+        for (int y = 0; y < h; ++y)
+            for (int x = 0; x < w; ++x)
+                to.row(to.area().h - h + y)[to.area().w - w + x] =
+                    (from.at(3 * x, 3 * y) + from.at(3 * x + 1, 3 * y + 1) + from.at(3 * x + 2, 3 * y + 2)) / 3;
+    }
+    // 53 of 1280 pixels wide; its middle lay at (285, 240).
+    CHECK(holds(findFaces(corner, 9), 1280 - 240 + 95, 720 - 176 + 80, 35, 90));
 }
 
 TEST_CASE("black bars are measured; a dark picture has none") {

@@ -1,0 +1,22 @@
+#pragma once
+
+#include "core/inspect/subject.h"
+#include "core/media/clip.h"
+
+namespace ulm {
+
+class CancelToken;
+
+/// A thing that was pointed at, followed through its shot.
+struct Pursuit {
+    std::int64_t first = 0;           ///< frame of the first place
+    std::vector<SubjectPlace> places; ///< one a frame, without gaps; ends where it was lost
+};
+/// Decodes frames [first, past) of the clip, a shot, and follows what lies at `place` (its extent too) on `frame` both
+/// ways, by OpenCV's CSRT (Lukežič et al., "Discriminative correlation filter with channel and spatial reliability",
+/// CVPR 2017). What looks like something else for half a second was lost where that began. Errors as FrameReader.
+/// Throws Cancelled.
+Pursuit pursue(const ClipPtr& clip, std::int64_t frame, const SubjectPlace& place, std::int64_t first,
+               std::int64_t past, const CancelToken& cancel);
+
+} // namespace ulm
