@@ -111,12 +111,14 @@ BenchPage::BenchPage(Project& project, QWidget* parent) : QWidget(parent), proje
         askForPlace(tr("Click on what the crop is to follow through this shot. Esc: leave it."),
                     &BenchPage::followFrom);
     });
+    connect(&project_, &Project::currentChanged, this, &BenchPage::stopFollowing); // of the clip that was there
     connect(&table_->table(), &ViewingTable::placeChosen, this, [this](const QPointF& d) {
         if (placeFor_) placeFor_(d);
     });
 }
 
 BenchPage::~BenchPage() {
+    following_.cancel();
     // Their threads ask the live model, which would go first as the oldest child.
     delete overdone_;
     delete player_;
@@ -162,15 +164,29 @@ void BenchPage::followFrom(const QPointF& place) {
     const float side = 0.2f * float(std::min(f.width, f.height));
     const SubjectPlace at{float(s.x() / f.width), float(s.y() / f.height), side / float(f.width),
                           side / float(f.height)};
-    constexpr std::int64_t kMostAway = 1500; // frames each way: nobody waits for more
+    constexpr std::int64_t kMostAway = 600; // frames each way: nobody waits for more
     const auto shot = shotAround(d->found->cuts, c->playhead, c->clip->frameCount());
     const std::int64_t first = std::max(shot.first, c->playhead - kMostAway),
                        past = std::min(shot.second, c->playhead + kMostAway);
-    inBackground(Lane::Quick, [=, this, self = QPointer<QObject>(this), clip = c->clip, frame = c->playhead,
-                               path = c->path] {
+    following_.cancel();
+    following_ = CancelToken();
+    const QPointer<QObject> self(this);
+    const auto show = [this](double share) {
+        table_->table().tell(tr("Following it through the shot: %1 %. Esc: stop.").arg(int(100 * share)));
+    };
+    show(0);
+    inBackground(Lane::Quick, [=, this, clip = c->clip, frame = c->playhead, path = c->path, token = following_] {
         try {
-            const Pursuit p = pursue(clip, frame, at, first, past, {});
+            const auto progress = [=](double share) {
+                onInterface(self, [=] {
+                    if (!token.cancelled()) show(share);
+                });
+            };
+            const Pursuit p =
+                guarded(path.toStdString(), [&] { return pursue(clip, frame, at, first, past, token, progress); });
             onInterface(self, [=, this] {
+                if (token.cancelled()) return;
+                stopFollowing();
                 const ClipEntry* now = project_.currentClip();
                 if (!now || now->path != path) return; // another clip is on the table by now
                 project_.edit([&](Ticket& t) { pinPursuit(t, p, [&](std::int64_t n) { return clip->secondsAt(n); }); });
@@ -186,9 +202,17 @@ void BenchPage::followFrom(const QPointF& place) {
                         .toStdString()));
             });
         } catch (const Error& e) {
-            onInterface(self, [=, this] { project_.tell(e); });
+            onInterface(self, [=, this] {
+                stopFollowing();
+                project_.tell(e);
+            });
         }
     });
+}
+
+void BenchPage::stopFollowing() {
+    following_.cancel();
+    table_->table().tell({});
 }
 
 // Warmth and tint that make what was clicked on grey; measured on the untreated picture, so a second click corrects
@@ -345,6 +369,10 @@ bool BenchPage::handleKey(const QKeyEvent& e) {
     case Qt::Key_Escape:
         if (table.askingForPlace()) {
             table.askForPlace({});
+            break;
+        }
+        if (table.isTelling()) {
+            stopFollowing();
             break;
         }
         if (!fullTable_) return false;

@@ -53,6 +53,7 @@ private:
     void matchTo(const QString& file);
     void saveLook(const QString& file);
     void followFrom(const QPointF& delivered);
+    void stopFollowing();
     void dragCrop(const QPointF& by, const QPointF& from, bool done);
     void markEnd(bool end);
     void toggleResult();
@@ -67,6 +68,7 @@ private:
     SpotsColumn* spots_;
     TargetBar* targets_;
     bool fullTable_ = false;
+    CancelToken following_;                        ///< of what was clicked on
     std::function<void(const QPointF&)> placeFor_; ///< what a place that was asked for is for
     QString lastFault_ = "blocking";               ///< what V brings back
     TicketSheet* ticket_;

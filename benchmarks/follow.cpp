@@ -31,7 +31,7 @@ struct Scene {
 };
 
 const std::vector<Scene> kScenes = {{"Megamind.avi",
-                                     "the face of who is on, six shots (drawn people)",
+                                     "the face of who is on, four shots (drawn people)",
                                      {{24, .29, .33, .56, .66},
                                       {49, .28, .28, .51, .61},
                                       {73, .33, .35, .56, .70},

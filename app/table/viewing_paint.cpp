@@ -53,12 +53,12 @@ void ViewingTable::paintEvent(QPaintEvent*) {
     }
     if (!playing_.isNull()) return paintPlaying(painter);
     paintComparison(painter);
-    if (askingForPlace()) {
-        const QRectF box(12, 10, 16 + QFontMetrics(words(9)).horizontalAdvance(asking_), 24);
+    if (const QString& told = askingForPlace() ? asking_ : telling_; !told.isEmpty()) {
+        const QRectF box(12, 10, 16 + QFontMetrics(words(9)).horizontalAdvance(told), 24);
         painter.fillRect(box, t.elm);
         painter.setPen(t.paper);
         painter.setFont(words(9));
-        painter.drawText(box, Qt::AlignCenter, asking_);
+        painter.drawText(box, Qt::AlignCenter, told);
     }
     paintLabels(painter);
     paintLegend(painter);

@@ -113,6 +113,11 @@ void ViewingTable::askForPlace(const QString& words) {
     update();
 }
 
+void ViewingTable::tell(const QString& words) {
+    telling_ = words;
+    update();
+}
+
 std::vector<QRectF> ViewingTable::panes() const {
     const QRectF all = QRectF(rect()).adjusted(6, 6, -6, -6);
     if (compare_ != Compare::Pair || !playing_.isNull()) return {all};

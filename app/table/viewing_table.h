@@ -39,6 +39,9 @@ public:
     /// The next click says which place is meant, told by `words` meanwhile; Esc or empty words: none is wanted.
     void askForPlace(const QString& words);
     bool askingForPlace() const { return !asking_.isEmpty(); }
+    /// Words over the picture while something is done for it; empty: no more.
+    void tell(const QString& words);
+    bool isTelling() const { return !telling_.isEmpty(); }
 
     /// While a clip plays: its picture; `delivered` tells an upright source picture from a rendered result. Null to
     /// return to the playhead's frame.
@@ -110,7 +113,7 @@ private:
     QPointF last_, pointer_{-1, -1}, dragFrom_;
     QImage playing_;
     bool playingDelivered_ = false;
-    QString playingWords_, asking_;
+    QString playingWords_, asking_, telling_;
     QImage difference_;
     std::uint64_t differenceOf_ = 0;
 };

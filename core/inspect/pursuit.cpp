@@ -4,9 +4,11 @@
 #include "core/media/source_stage.h"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 #include <opencv2/imgproc.hpp>
 #include <opencv2/tracking.hpp>
+#include <tbb/parallel_invoke.h>
 
 namespace ulm {
 namespace {
@@ -80,7 +82,7 @@ void smooth(std::vector<SubjectPlace>& v) {
 } // namespace
 
 Pursuit pursue(const ClipPtr& clip, std::int64_t frame, const SubjectPlace& place, std::int64_t first,
-               std::int64_t past, const CancelToken& cancel) {
+               std::int64_t past, const CancelToken& cancel, const std::function<void(double)>& onProgress) {
     const SourceStage source(
         std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Frames, std::size_t(24) << 20));
     const Rect whole = source.format().frame();
@@ -110,6 +112,7 @@ Pursuit pursue(const ClipPtr& clip, std::int64_t frame, const SubjectPlace& plac
                             (float(b.y) + float(b.height) / 2) / float(size.height), float(b.width) / float(size.width),
                             float(b.height) / float(size.height)};
     };
+    std::atomic<std::int64_t> followed = 1;
     const auto along = [&](std::int64_t count, const auto& pictureAt) {
         std::vector<SubjectPlace> places;
         Follower follower(before.back(), box);
@@ -119,14 +122,17 @@ Pursuit pursue(const ClipPtr& clip, std::int64_t frame, const SubjectPlace& plac
             if (!follower.follow(pictureAt(k))) break;
             places.push_back(told(follower.box()));
             doubtful = follower.alike() ? 0 : doubtful + 1;
+            if (onProgress) onProgress(double(++followed) / double(past - first));
         }
         places.resize(places.size() - doubtful);
         return places;
     };
-    std::vector<SubjectPlace> back =
-        along(frame - first, [&](std::int64_t k) { return before[std::size_t(frame - first - 1 - k)]; });
-    const std::vector<SubjectPlace> on =
-        along(past - 1 - frame, [&](std::int64_t k) { return smallAt(frame + 1 + k); });
+    std::vector<SubjectPlace> back, on;
+    tbb::parallel_invoke(
+        [&] {
+            back = along(frame - first, [&](std::int64_t k) { return before[std::size_t(frame - first - 1 - k)]; });
+        },
+        [&] { on = along(past - 1 - frame, [&](std::int64_t k) { return smallAt(frame + 1 + k); }); });
     Pursuit p;
     p.first = frame - std::int64_t(back.size());
     p.places.assign(back.rbegin(), back.rend());

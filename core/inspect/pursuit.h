@@ -3,6 +3,8 @@
 #include "core/inspect/subject.h"
 #include "core/media/clip.h"
 
+#include <functional>
+
 namespace ulm {
 
 class CancelToken;
@@ -15,8 +17,8 @@ struct Pursuit {
 /// Decodes frames [first, past) of the clip, a shot, and follows what lies at `place` (its extent too) on `frame` both
 /// ways, by OpenCV's CSRT (Lukežič et al., "Discriminative correlation filter with channel and spatial reliability",
 /// CVPR 2017). What looks like something else for half a second was lost where that began. Errors as FrameReader.
-/// Throws Cancelled.
+/// Throws Cancelled. onProgress: share of the frames, [0, 1], from any thread.
 Pursuit pursue(const ClipPtr& clip, std::int64_t frame, const SubjectPlace& place, std::int64_t first,
-               std::int64_t past, const CancelToken& cancel);
+               std::int64_t past, const CancelToken& cancel, const std::function<void(double)>& onProgress = {});
 
 } // namespace ulm

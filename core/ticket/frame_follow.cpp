@@ -1,5 +1,6 @@
 // Where a crop goes: by the subject, by both of two, by places that a person set.
 #include "core/base/words.h"
+#include "core/inspect/pursuit.h"
 #include "core/ticket/frame_step.h"
 
 #include <algorithm>

@@ -2,11 +2,12 @@
 
 #include "core/framing/follow.h"
 #include "core/framing/pose.h"
-#include "core/inspect/pursuit.h"
 #include "core/picture/resample.h"
 #include "core/ticket/step.h"
 
 namespace ulm {
+
+struct Pursuit;
 
 /// A part of the clip: "LEFT,TOP,WIDTHxHEIGHT" in displayed pixels. What is wrong with such a text, or nothing;
 /// partFrom() reads one that is right; empty: all of the clip.

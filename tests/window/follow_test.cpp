@@ -1,5 +1,6 @@
 // The crop that follows, through the window: chosen, seen to move, bent by a drag, given something to follow by a
 // click.
+#include "app/tasks/background.h"
 #include "core/ticket/frame_step.h"
 #include "tests/window/fixture.h"
 
@@ -84,7 +85,9 @@ TEST_CASE("what is clicked on is followed through its shot, in one step that can
     QTest::mouseClick(pick, Qt::LeftButton);
     REQUIRE(b.table().askingForPlace());
     QTest::mouseClick(&b.table(), Qt::LeftButton, {}, b.table().pictureRect().center().toPoint());
+    CHECK(b.table().isTelling());
     REQUIRE(waitFor([&] { return !b.ticket().frame.pins.empty(); }));
+    CHECK_FALSE(b.table().isTelling());
     CHECK(pinsFrom(b.ticket().frame.pins).size() >= 1);
     // It is in sight on every pinned instant of its shot.
     for (const FramePin& p : pinsFrom(b.ticket().frame.pins)) {
@@ -96,6 +99,27 @@ TEST_CASE("what is clicked on is followed through its shot, in one step that can
     }
     b.project().undo();
     CHECK(b.ticket() == before);
+}
+
+TEST_CASE("following what was clicked on is stopped by Esc, and leaves the ticket as it was") {
+    Bench b({"hands"});
+    REQUIRE(waitFor([&] { return bool(b.project().currentClip()->inspection); }));
+    b.set({"clean.on=false", "enlarge.on=false", "frame.aspect=9:16"});
+    REQUIRE(b.settle());
+    QTest::keyClick(b.window.bench().ticket().step("frame"), Qt::Key_Return);
+    auto* pick = b.find<QPushButton>("pickSubject");
+    choose(b, "frame.follow", "Follow");
+    REQUIRE(waitFor([&] { return pick->isVisible() && pick->height() > 10; }));
+    const Ticket before = b.ticket();
+    QTest::mouseClick(pick, Qt::LeftButton);
+    QTest::mouseClick(&b.table(), Qt::LeftButton, {}, b.table().pictureRect().center().toPoint());
+    REQUIRE(b.table().isTelling());
+    QTest::keyClick(&b.table(), Qt::Key_Escape);
+    CHECK_FALSE(b.table().isTelling());
+    finishBackground();
+    QCoreApplication::processEvents();
+    CHECK(b.ticket() == before);
+    CHECK_FALSE(b.table().isTelling());
 }
 
 TEST_CASE("the crop's path is bent on the reel: a place is set, dragged along and up, and taken away") {
