@@ -46,15 +46,13 @@ bool QMetaObject::invokeMethodImpl(QObject* object, QtPrivate::QSlotObjectBase* 
 void QThreadPool::start(std::function<void()> work, int priority) {
     static auto* const theirs =
         real<void(QThreadPool*, std::function<void()>, int)>("_ZN11QThreadPool5startESt8functionIFvvEEi");
+    std::function<void()> ordered = [work = std::move(work)] {
+        __tsan_acquire(&handedOver);
+        work();
+        __tsan_release(&handedOver);
+    };
     __tsan_release(&handedOver);
-    theirs(
-        this,
-        [work = std::move(work)] {
-            __tsan_acquire(&handedOver);
-            work();
-            __tsan_release(&handedOver);
-        },
-        priority);
+    theirs(this, std::move(ordered), priority);
 }
 
 bool QThreadPool::waitForDone(int milliseconds) {
