@@ -71,8 +71,10 @@ TEST_CASE("a crop that follows says so, shows its path on the reel and moves wit
     CHECK(pinsFrom(b.ticket().frame.pins).size() == 1);
 }
 
-TEST_CASE("what is clicked on is followed through its shot, in one step that can be undone") {
-    Bench b({"hands"});
+namespace {
+
+// Chooses to follow, and clicks on the middle of the picture. Returns the ticket as it was before the click.
+Ticket clickOnSubject(Bench& b) {
     REQUIRE(waitFor([&] { return bool(b.project().currentClip()->inspection); }));
     b.set({"clean.on=false", "enlarge.on=false", "motion.on=false", "finish.on=false", "frame.aspect=9:16"});
     b.project().setPlayhead(20);
@@ -85,6 +87,14 @@ TEST_CASE("what is clicked on is followed through its shot, in one step that can
     QTest::mouseClick(pick, Qt::LeftButton);
     REQUIRE(b.table().askingForPlace());
     QTest::mouseClick(&b.table(), Qt::LeftButton, {}, b.table().pictureRect().center().toPoint());
+    return before;
+}
+
+} // namespace
+
+TEST_CASE("what is clicked on is followed through its shot, in one step that can be undone") {
+    Bench b({"hands"});
+    const Ticket before = clickOnSubject(b);
     CHECK(b.table().isTelling());
     REQUIRE(waitFor([&] { return !b.ticket().frame.pins.empty(); }));
     CHECK_FALSE(b.table().isTelling());
@@ -103,16 +113,7 @@ TEST_CASE("what is clicked on is followed through its shot, in one step that can
 
 TEST_CASE("following what was clicked on is stopped by Esc, and leaves the ticket as it was") {
     Bench b({"hands"});
-    REQUIRE(waitFor([&] { return bool(b.project().currentClip()->inspection); }));
-    b.set({"clean.on=false", "enlarge.on=false", "frame.aspect=9:16"});
-    REQUIRE(b.settle());
-    QTest::keyClick(b.window.bench().ticket().step("frame"), Qt::Key_Return);
-    auto* pick = b.find<QPushButton>("pickSubject");
-    choose(b, "frame.follow", "Follow");
-    REQUIRE(waitFor([&] { return pick->isVisible() && pick->height() > 10; }));
-    const Ticket before = b.ticket();
-    QTest::mouseClick(pick, Qt::LeftButton);
-    QTest::mouseClick(&b.table(), Qt::LeftButton, {}, b.table().pictureRect().center().toPoint());
+    const Ticket before = clickOnSubject(b);
     REQUIRE(b.table().isTelling());
     QTest::keyClick(&b.table(), Qt::Key_Escape);
     CHECK_FALSE(b.table().isTelling());
