@@ -29,7 +29,10 @@ std::string nearWord(const std::string& word, const std::vector<std::string>& kn
     if (word.size() > 64) return best;
     for (const std::string& k : known)
         if (const std::size_t d = distance(word, k); d < least) best = k, least = d;
-    return best;
+    if (!best.empty()) return best;
+    const std::string end = "." + word.substr(word.find_last_of('.') + 1);
+    const auto endsSo = [&](const std::string& k) { return k.ends_with(end); };
+    return std::ranges::count_if(known, endsSo) == 1 ? *std::ranges::find_if(known, endsSo) : "";
 }
 
 std::string didYouMean(const std::string& word, const std::vector<std::string>& known) {

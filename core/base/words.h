@@ -8,7 +8,8 @@
 namespace ulm {
 
 /// The word of `known` that `word` was probably meant to be: at most a third of its letters were missed, added,
-/// exchanged or swapped (Damerau 1964). Empty where none comes near.
+/// exchanged or swapped (Damerau 1964). Else the only one whose last part, after a dot, is that of `word`. Empty where
+/// none comes near.
 std::string nearWord(const std::string& word, const std::vector<std::string>& known);
 /// " Did you mean X?", or empty.
 std::string didYouMean(const std::string& word, const std::vector<std::string>& known);

@@ -3,7 +3,9 @@
 #include "core/finish/pixel_stage.h"
 #include "core/picture/colour.h"
 
+#include <algorithm>
 #include <cmath>
+#include <cstdint>
 #include <vector>
 
 #undef HWY_TARGET_INCLUDE
@@ -15,11 +17,13 @@
 #define ULMWOOD_COLOUR_MAP
 namespace ulm {
 
-// The tone curve of each channel as a table over [kFirst, kLast] of the signal, and all that follows it.
+// The tone curve of each channel over [kFirst, kLast] of the signal, and all that follows it. An entry holds its value
+// and the way to the next one in 16 bits each, steps of kStep: so one look gives both, and three tables fit into a
+// core's nearest cache. Black, white and the knee, where curves may bend, lie on entries.
 struct ColourMap {
-    static constexpr int kEntries = 8192;
-    static constexpr float kFirst = -0.25f, kLast = 1.5f;
-    std::vector<float> tones[3];
+    static constexpr int kEntries = 7 * 256 + 1;
+    static constexpr float kFirst = -0.25f, kLast = 1.5f, kStep = 1.f / 8192;
+    std::vector<std::int32_t> tones[3];
     float redOfCr, blueOfCb, kr, kg, kb; // Y'CbCr to R'G'B'
     float cos, sin, vibrance;
     bool turns; // chroma is changed after the tone curve
@@ -34,15 +38,24 @@ namespace HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
 template <class D, class V>
-V ToneAt(D d, const std::vector<float>& table, V v) {
+V ToneAt(D d, const std::int32_t* table, V v) {
     const hn::RebindToSigned<D> di;
     const auto scale = hn::Set(d, (ColourMap::kEntries - 1) / (ColourMap::kLast - ColourMap::kFirst));
     auto at = hn::Mul(hn::Sub(v, hn::Set(d, ColourMap::kFirst)), scale);
     at = hn::Min(hn::Max(at, hn::Zero(d)), hn::Set(d, float(ColourMap::kEntries - 1) - 0.001f));
     const auto index = hn::ConvertTo(di, at);
     const auto part = hn::Sub(at, hn::ConvertTo(d, index));
-    const auto low = hn::GatherIndex(d, table.data(), index), high = hn::GatherIndex(d, table.data() + 1, index);
-    return hn::MulAdd(part, hn::Sub(high, low), low);
+    const auto entry = hn::GatherIndex(di, table, index);
+    const auto low = hn::ConvertTo(d, hn::ShiftRight<16>(entry)),
+               step = hn::ConvertTo(d, hn::ShiftRight<16>(hn::ShiftLeft<16>(entry)));
+    return hn::Mul(hn::MulAdd(part, step, low), hn::Set(d, ColourMap::kStep));
+}
+
+// 1 / √v of v > 0, to the precision of float: an estimate and a step of Newton's.
+template <class D, class V>
+V InverseRoot(D d, V v) {
+    const auto e = hn::ApproximateReciprocalSqrt(v);
+    return hn::Mul(e, hn::NegMulAdd(hn::Mul(hn::Set(d, 0.5f), v), hn::Mul(e, e), hn::Set(d, 1.5f)));
 }
 
 // `count` may be rounded up to whole vectors: rows have slack.
@@ -50,31 +63,38 @@ void MapRow(const ColourMap& m, float* ys, float* cbs, float* crs, int count) {
     const hn::ScalableTag<float> d;
     const int n = static_cast<int>(hn::Lanes(d));
     const auto one = hn::Set(d, 1.f), zero = hn::Zero(d);
+    const auto redOfCr = hn::Set(d, m.redOfCr), blueOfCb = hn::Set(d, m.blueOfCb);
+    const auto crOfRed = hn::Set(d, 1 / m.redOfCr), cbOfBlue = hn::Set(d, 1 / m.blueOfCb);
+    const auto kr = hn::Set(d, m.kr), kg = hn::Set(d, m.kg), kb = hn::Set(d, m.kb), perKg = hn::Set(d, 1 / m.kg);
+    const auto turnCos = hn::Set(d, m.cos), turnSin = hn::Set(d, m.sin), vibrance = hn::Set(d, m.vibrance);
+    const std::int32_t *const reds = m.tones[0].data(), *const greens = m.tones[1].data(),
+                              *const blues = m.tones[2].data();
+    const bool turns = m.turns, vibrates = m.vibrance != 0;
     for (int i = 0; i < count; i += n) {
         auto y = hn::LoadU(d, ys + i), cb = hn::LoadU(d, cbs + i), cr = hn::LoadU(d, crs + i);
-        auto r = hn::MulAdd(hn::Set(d, m.redOfCr), cr, y), b = hn::MulAdd(hn::Set(d, m.blueOfCb), cb, y);
-        auto g =
-            hn::Mul(hn::NegMulAdd(hn::Set(d, m.kb), b, hn::NegMulAdd(hn::Set(d, m.kr), r, y)), hn::Set(d, 1 / m.kg));
-        r = ToneAt(d, m.tones[0], r);
-        g = ToneAt(d, m.tones[1], g);
-        b = ToneAt(d, m.tones[2], b);
-        y = hn::MulAdd(hn::Set(d, m.kr), r, hn::MulAdd(hn::Set(d, m.kg), g, hn::Mul(hn::Set(d, m.kb), b)));
-        cb = hn::Mul(hn::Sub(b, y), hn::Set(d, 1 / m.blueOfCb));
-        cr = hn::Mul(hn::Sub(r, y), hn::Set(d, 1 / m.redOfCr));
-        if (m.turns) {
+        auto r = hn::MulAdd(redOfCr, cr, y), b = hn::MulAdd(blueOfCb, cb, y);
+        auto g = hn::Mul(hn::NegMulAdd(kb, b, hn::NegMulAdd(kr, r, y)), perKg);
+        r = ToneAt(d, reds, r);
+        g = ToneAt(d, greens, g);
+        b = ToneAt(d, blues, b);
+        y = hn::MulAdd(kr, r, hn::MulAdd(kg, g, hn::Mul(kb, b)));
+        cb = hn::Mul(hn::Sub(b, y), cbOfBlue);
+        cr = hn::Mul(hn::Sub(r, y), crOfRed);
+        if (turns) {
             auto raise = one;
-            if (m.vibrance != 0) {
-                const auto length = hn::Sqrt(hn::MulAdd(cb, cb, hn::Mul(cr, cr)));
+            if (vibrates) {
+                const auto square = hn::Max(hn::MulAdd(cb, cb, hn::Mul(cr, cr)), hn::Set(d, 1e-18f));
+                const auto perLength = InverseRoot(d, square), length = hn::Mul(square, perLength);
                 const auto pale = hn::Max(zero, hn::NegMulAdd(length, hn::Set(d, float(1 / ChromaTurn::kFull)), one));
-                const auto along = hn::Div(hn::MulAdd(cb, hn::Set(d, float(ChromaTurn::kSkinCb)),
+                const auto along = hn::Mul(hn::MulAdd(cb, hn::Set(d, float(ChromaTurn::kSkinCb)),
                                                       hn::Mul(cr, hn::Set(d, float(ChromaTurn::kSkinCr)))),
-                                           hn::Max(length, hn::Set(d, 1e-9f)));
+                                           perLength);
                 const auto near = hn::Max(zero, hn::Mul(hn::Sub(along, hn::Set(d, float(ChromaTurn::kSkinNear))),
                                                         hn::Set(d, float(1 / (1 - ChromaTurn::kSkinNear)))));
                 const auto spared = hn::NegMulAdd(hn::Set(d, float(ChromaTurn::kSkinSpared)), near, one);
-                raise = hn::MulAdd(hn::Mul(hn::Set(d, m.vibrance), hn::Mul(pale, pale)), spared, one);
+                raise = hn::MulAdd(hn::Mul(vibrance, hn::Mul(pale, pale)), spared, one);
             }
-            const auto cos = hn::Mul(raise, hn::Set(d, m.cos)), sin = hn::Mul(raise, hn::Set(d, m.sin));
+            const auto cos = hn::Mul(raise, turnCos), sin = hn::Mul(raise, turnSin);
             const auto turned = hn::NegMulAdd(sin, cr, hn::Mul(cos, cb));
             cr = hn::MulAdd(sin, cb, hn::Mul(cos, cr));
             cb = turned;
@@ -99,12 +119,16 @@ ColourMap mapOf(const Colour& c, const std::vector<CurvePoint>& points, int matr
     ColourMap m;
     const auto gains = whiteGains(c.warmth, c.tint);
     const ToneCurve curve(points);
+    const auto step = double(ColourMap::kLast - ColourMap::kFirst) / (ColourMap::kEntries - 1);
     for (std::size_t k = 0; k < 3; ++k) {
-        m.tones[k].resize(ColourMap::kEntries + 1);
-        for (int i = 0; i <= ColourMap::kEntries; ++i) {
-            const double signal =
-                ColourMap::kFirst + double(ColourMap::kLast - ColourMap::kFirst) * i / (ColourMap::kEntries - 1);
-            m.tones[k][std::size_t(i)] = float(curve(toneOf(c, gains[k] * std::exp2(c.exposure), signal)));
+        const auto at = [&](int i) {
+            const double tone = curve(toneOf(c, gains[k] * std::exp2(c.exposure), ColourMap::kFirst + step * i));
+            return static_cast<int>(std::lround(std::clamp(tone / ColourMap::kStep, -32768.0, 32767.0)));
+        };
+        for (int i = 0, low = at(0); i < ColourMap::kEntries; ++i) {
+            const int high = at(i + 1), way = std::clamp(high - low, -32768, 32767);
+            m.tones[k].push_back(static_cast<std::int32_t>(std::uint32_t(low) << 16 | (std::uint32_t(way) & 0xffff)));
+            low = high;
         }
     }
     const MatrixWeights w = matrixWeights(matrix);
@@ -116,32 +140,28 @@ ColourMap mapOf(const Colour& c, const std::vector<CurvePoint>& points, int matr
     return m;
 }
 
-class ColourStage : public PixelStage {
+class Coloured : public PixelMap {
 public:
-    ColourStage(StagePtr input, const Colour& c, const std::vector<CurvePoint>& curve)
-        : PixelStage(input, keyOf(input, c, curve)), map_(mapOf(c, curve, input->format().colour.matrix)) {}
-    const char* name() const override { return "colour"; }
-
-private:
-    static Key keyOf(const StagePtr& input, const Colour& c, const std::vector<CurvePoint>& curve) {
-        KeyMaker key("colour");
-        key.add(input);
-        for (const double v : {c.exposure, c.warmth, c.tint, c.contrast, c.pivot, c.shadows, c.lights, c.lightness,
-                               c.saturation, c.vibrance, c.hue})
-            key.add(v);
-        for (const CurvePoint& p : curve) key.add(p.from).add(p.to);
-        return key;
-    }
+    Coloured(const Colour& c, const std::vector<CurvePoint>& curve, int matrix) : map_(mapOf(c, curve, matrix)) {}
     void map(float* y, float* cb, float* cr, int count) const override {
         HWY_DYNAMIC_DISPATCH(MapRow)(map_, y, cb, cr, count);
     }
+
+private:
     ColourMap map_;
 };
 
 } // namespace
 
 StagePtr coloured(StagePtr input, const Colour& colour, const std::vector<CurvePoint>& curve) {
-    return colour.acts() || !curve.empty() ? std::make_shared<ColourStage>(input, colour, curve) : input;
+    if (!colour.acts() && curve.empty()) return input;
+    KeyMaker key("colour");
+    for (const double v : {colour.exposure, colour.warmth, colour.tint, colour.contrast, colour.pivot, colour.shadows,
+                           colour.lights, colour.lightness, colour.saturation, colour.vibrance, colour.hue})
+        key.add(v);
+    for (const CurvePoint& p : curve) key.add(p.from).add(p.to);
+    const PictureFormat& f = input->format();
+    return pixelStage(input, "colour", key, std::make_shared<Coloured>(colour, curve, f.colour.matrix), f);
 }
 
 } // namespace ulm

@@ -34,12 +34,10 @@ void finish(Number* light) {
         light[c] = std::pow(std::clamp(luma + keep * (rgb[c] - luma), Number(0), Number(1)), Number(1 / kDisplayGamma));
 }
 
-class HdrStage : public PixelStage {
+class ToStandard : public PixelMap {
 public:
-    HdrStage(StagePtr input, double peak)
-        : PixelStage(input, standard(input->format()), KeyMaker("standard range").add(peak).add(input)),
-          hlg_(input->format().colour.transfer == 18), from_(matrixWeights(input->format().colour.matrix)),
-          light_(kEntries + 2), gain_(kEntries + 2) {
+    ToStandard(const ColourDescription& from, double peak)
+        : hlg_(from.transfer == 18), from_(matrixWeights(from.matrix)), light_(kEntries + 2), gain_(kEntries + 2) {
         for (std::size_t i = 0; i < light_.size(); ++i) {
             const double signal = double(i) / kEntries;
             light_[i] = float(hlg_ ? hlgLinear(signal) : pqLight(signal));
@@ -48,7 +46,6 @@ public:
             gain_[i] = float(shown > 0 ? rolledOff(shown, peak) / shown : 1);
         }
     }
-    const char* name() const override { return "standard range"; }
     static double hlgLinear(double v) {
         constexpr double a = 0.17883277, b = 0.28466892, c = 0.55991073;
         return v <= 0.5 ? v * v / 3 : (std::exp((v - c) / a) + b) / 12;
@@ -56,11 +53,6 @@ public:
 
 private:
     static constexpr int kEntries = 8192;
-    static PictureFormat standard(PictureFormat f) {
-        f.bitDepth = 8;
-        f.colour.primaries = f.colour.transfer = f.colour.matrix = 1;
-        return f;
-    }
     static float lookUp(const std::vector<float>& table, float v) {
         const float at = std::clamp(v, 0.f, 1.f) * kEntries;
         const auto i = std::size_t(at);
@@ -114,7 +106,7 @@ std::array<double, 3> hlgLight(const std::array<double, 3>& signal) {
     std::array<double, 3> light{};
     double luminance = 0;
     for (std::size_t c = 0; c < 3; ++c) {
-        light[c] = HdrStage::hlgLinear(std::clamp(signal[c], 0.0, 1.0));
+        light[c] = ToStandard::hlgLinear(std::clamp(signal[c], 0.0, 1.0));
         luminance += kLuminance[c] * light[c];
     }
     for (double& l : light) l *= kHdrPeak * std::pow(std::max(luminance, 1e-9), 0.2);
@@ -153,8 +145,13 @@ std::array<double, 3> standardRange(const std::array<double, 3>& signal, int tra
 }
 
 StagePtr toStandardRange(StagePtr input, const HdrData& told) {
-    const double peak = hdrPeak(told, input->format().colour.transfer);
-    return std::make_shared<HdrStage>(std::move(input), peak);
+    PictureFormat f = input->format();
+    const double peak = hdrPeak(told, f.colour.transfer);
+    auto map = std::make_shared<ToStandard>(f.colour, peak);
+    const KeyMaker key = KeyMaker("standard range").add(peak).add(f.colour.transfer).add(f.colour.matrix);
+    f.bitDepth = 8;
+    f.colour.primaries = f.colour.transfer = f.colour.matrix = 1;
+    return pixelStage(std::move(input), "standard range", key, std::move(map), f);
 }
 
 } // namespace ulm

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <string>
 #include <vector>
 
 namespace ulm {
@@ -31,11 +32,33 @@ Around aroundChroma(int i, bool halved, double offset) {
 }
 
 struct Rows {
-    explicit Rows(int width) : y(std::size_t(width + PixelStage::kSlack)), cb(y.size()), cr(y.size()) {}
+    explicit Rows(int width) : y(std::size_t(width + PixelMap::kSlack)), cb(y.size()), cr(y.size()) {}
     std::vector<float> y, cb, cr;
 };
 
-} // namespace
+using Maps = std::vector<std::shared_ptr<const PixelMap>>;
+
+class PixelStage : public Stage {
+public:
+    PixelStage(StagePtr input, const PictureFormat& output, Key key, std::string name, Maps maps)
+        : Stage({std::move(input)}, output, key), name_(std::move(name)), maps_(std::move(maps)) {}
+    const char* name() const override { return name_.c_str(); }
+    int margin() const override { return 4; } // chroma is looked at two luma samples away
+    void compute(std::int64_t frame, std::span<const Picture> in, Picture& out, const CancelToken&) const override;
+    const Maps& maps() const { return maps_; }
+
+private:
+    // In runs that stay in the nearest cache while all maps pass over them.
+    void map(float* y, float* cb, float* cr, int count) const {
+        constexpr int kRun = 256;
+        static_assert(kRun % PixelMap::kSlack == 0); // so that whole vectors never reach into the next run
+        for (int i = 0; i < count; i += kRun)
+            for (const auto& m : maps_) m->map(y + i, cb + i, cr + i, std::min(kRun, count - i));
+    }
+
+    std::string name_;
+    Maps maps_;
+};
 
 void PixelStage::compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const {
     const PictureFormat& f = format();
@@ -103,6 +126,20 @@ void PixelStage::compute(std::int64_t, std::span<const Picture> in, Picture& out
         std::copy_n(rows.cb.begin(), small.w, out.planes[1].row(y));
         std::copy_n(rows.cr.begin(), small.w, out.planes[2].row(y));
     }
+}
+
+} // namespace
+
+StagePtr pixelStage(StagePtr input, const char* name, const KeyMaker& key, std::shared_ptr<const PixelMap> map,
+                    const PictureFormat& output) {
+    const Key whole = KeyMaker("pixels").add(static_cast<std::int64_t>(Key(key))).add(input);
+    if (const auto* before = dynamic_cast<const PixelStage*>(input.get())) {
+        Maps maps = before->maps();
+        maps.push_back(std::move(map));
+        return std::make_shared<PixelStage>(before->inputs()[0], output, whole,
+                                            std::string(before->name()) + " and " + name, std::move(maps));
+    }
+    return std::make_shared<PixelStage>(std::move(input), output, whole, name, Maps{std::move(map)});
 }
 
 } // namespace ulm

@@ -100,14 +100,10 @@ LookTablePtr read(const std::string& path) {
     }
 }
 
-class TableStage : public PixelStage {
+class ThroughTable : public PixelMap {
 public:
-    TableStage(StagePtr input, LookTablePtr table, double strength)
-        : PixelStage(input, KeyMaker("table").add(input).add(table->identity).add(strength)), table_(std::move(table)),
-          strength_(float(strength)), weights_(matrixWeights(input->format().colour.matrix)) {}
-    const char* name() const override { return "table"; }
-
-private:
+    ThroughTable(LookTablePtr table, double strength, int matrix)
+        : table_(std::move(table)), strength_(float(strength)), weights_(matrixWeights(matrix)) {}
     void map(float* y, float* cb, float* cr, int count) const override {
         if (table_->grid) return table_->grid->map(weights_, strength_, y, cb, cr, count);
         const float kr = float(weights_.kr), kb = float(weights_.kb), kg = 1 - kr - kb;
@@ -132,6 +128,7 @@ private:
         }
     }
 
+private:
     LookTablePtr table_;
     float strength_;
     MatrixWeights weights_;
@@ -173,7 +170,10 @@ bool lookTableIsKept(const std::string& path) {
 }
 
 StagePtr throughTable(StagePtr input, const LookTablePtr& table, double strength) {
-    return strength > 0 ? std::make_shared<TableStage>(input, table, strength) : input;
+    if (!(strength > 0)) return input;
+    const PictureFormat& f = input->format();
+    return pixelStage(input, "table", KeyMaker("table").add(table->identity).add(strength),
+                      std::make_shared<ThroughTable>(table, strength, f.colour.matrix), f);
 }
 
 } // namespace ulm

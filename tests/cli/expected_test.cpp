@@ -36,6 +36,8 @@ TEST_CASE("help is a command too, and mistyped words are told with the ones that
         return ulmwood(all);
     };
     CHECK(render({"--set", "clean.nois=3"}).said("Did you mean clean.noise?"));
+    CHECK(render({"--set", "finish.exposure=1"}).said("Did you mean finish.light.exposure?"));
+    CHECK_FALSE(render({"--set", "brightness.radius=1"}).said("Did you mean")); // several end so
     CHECK(render({"--target", "vertical-1800"}).said("Did you mean vertical-1080?"));
     CHECK_FALSE(fs::exists(folder / "b.mp4"));
 }

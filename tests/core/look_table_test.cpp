@@ -1,5 +1,6 @@
 // Look-up tables: .cube files of one and three dimensions, and files that are none.
 #include "core/base/error.h"
+#include "core/finish/colour_stage.h"
 #include "core/finish/table_stage.h"
 #include "core/picture/colour.h"
 #include "core/picture/hash_noise.h"
@@ -117,6 +118,47 @@ TEST_CASE("A table of three dimensions is interpolated tetrahedrally", "[table]"
             }
         }
     CHECK(throughTable(test::still(p), loadLookTable(path), 0)->name() == std::string("held"));
+}
+
+TEST_CASE("Light and a table after it pass over the picture once, and give what they give one by one", "[table]") {
+    TempFolder folder;
+    const std::string path = folder / "some.cube";
+    write(path, cube(9, [](int r, int g, int b) {
+              return Rgb{entry(r, g, b, 0), entry(r, g, b, 1), entry(r, g, b, 2)};
+          }));
+    const LookTablePtr table = loadLookTable(path);
+    Colour c;
+    c.exposure = 0.4, c.contrast = 30, c.vibrance = 50;
+
+    Painted p(700, 5, 0); // rows longer than one run, and no whole number of them
+    for (int y = 0; y < 5; ++y)
+        for (int x = 0; x < 700; ++x)
+            for (std::uint32_t k = 0; k < 3; ++k)
+                p.picture.planes[k].row(y)[x] = float(0.5 + 0.5 * hashNoise(std::uint32_t(x), std::uint32_t(y), 3, k));
+    rgbToYcc(p.picture, matrixWeights(1));
+    const StagePtr in = test::still(p), both = throughTable(coloured(in, c), table, 0.8);
+    REQUIRE(both->inputs().size() == 1);
+    CHECK(both->inputs()[0] == in); // no picture between them
+    const Picture once = shown(both), twice = shown(throughTable(test::still(shown(coloured(in, c))), table, 0.8));
+    for (int k = 0; k < 3; ++k)
+        for (int y = 0; y < 5; ++y)
+            for (int x = 0; x < 700; ++x)
+                REQUIRE(once.planes[k].at(x, y) == Approx(twice.planes[k].at(x, y)).margin(1e-6));
+
+    const auto pattern = std::make_shared<test::PatternStage>(test::format(150, 98, 1), 2);
+    test::checkContract(*throughTable(coloured(pattern, c), table, 0.8));
+    std::vector<std::function<StagePtr()>> ways; // whatever differs in either part, the whole has another key
+    for (const double v : {0.1, 0.2, 0.3}) {
+        ways.push_back([=] { return throughTable(coloured(pattern, c), table, v); });
+        ways.push_back([=] {
+            Colour other = c;
+            other.exposure = v;
+            return throughTable(coloured(pattern, other), table, 0.5);
+        });
+        ways.push_back([=] { return throughTable(throughTable(pattern, table, v), table, 0.4); });
+        ways.push_back([=] { return throughTable(throughTable(pattern, table, 0.4), table, v); });
+    }
+    test::checkKeys(ways);
 }
 
 TEST_CASE("A table of one dimension, one that changes nothing, and one that was written anew", "[table]") {
