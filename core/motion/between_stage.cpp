@@ -268,9 +268,10 @@ private:
             const auto lines = [&](std::size_t plane, std::size_t blockAt) {
                 return x.field->planes[plane].view({0, static_cast<int>(blockAt) * h, x.field->area.w, h});
             };
-            const auto spread = [&](const Plane& p) { return spreadField(p, band, factor_ / subW, factor_ / subH); };
-            const cv::Mat share[] = {spread(lines(0, 2 * k + 1)), spread(lines(1, 2 * k + 1))};
-            if (k > 0 && cv::countNonZero(share[0]) + cv::countNonZero(share[1]) == 0) continue; // one path tells all
+            const Plane shareA = lines(0, 2 * k + 1), shareB = lines(1, 2 * k + 1);
+            const Spread spread({x.field->area.w, h}, band, factor_ / subW, factor_ / subH);
+            if (k > 0 && spread.isZero(shareA) && spread.isZero(shareB)) continue; // one path tells all
+            const cv::Mat share[] = {spread(shareA), spread(shareB)};
             const cv::Mat dx = spread(lines(0, 2 * k)), dy = spread(lines(1, 2 * k));
             for (const std::size_t side : {0u, 1u})
                 addMoved(sides[side]->planes[c], band, dx, dy,

@@ -4,16 +4,146 @@
 #include <array>
 #include <cmath>
 
-namespace ulm {
-namespace {
+#undef HWY_TARGET_INCLUDE
+#define HWY_TARGET_INCLUDE "core/motion/sampling.cpp"
+#include <hwy/foreach_target.h>
+#include <hwy/highway.h>
 
-constexpr int kPhases = 32;
+#ifndef ULMWOOD_SAMPLING
+#define ULMWOOD_SAMPLING
+namespace ulm {
+
+inline constexpr int kPhases = 32;
+inline constexpr double kSharpness = -0.75; // Keys' a
+
+/// Samples of a row of places, whose first one is column `left` of row `top` of the plane's area.
+struct MovedRow {
+    const float* base;
+    std::ptrdiff_t stride;
+    int width, height; ///< of the plane's area
+    int left, top;
+    const float *dx, *dy;
+    FieldScale scale;
+    float reach;
+
+    int phased(float v) const { return static_cast<int>(std::lrint(std::clamp(v, -reach, reach) * kPhases)); }
+    /// The sample that the path from place x leads to.
+    float operator()(int x) const;
+};
+
+} // namespace ulm
+#endif
+
+HWY_BEFORE_NAMESPACE();
+namespace ulm {
+namespace HWY_NAMESPACE {
+namespace hn = hwy::HWY_NAMESPACE;
+
+// Keys' weights of samples nearer than one from a position, and of those between one and two.
+template <class D, class V>
+V Near(D d, V x) {
+    const auto line = hn::MulAdd(hn::Set(d, float(kSharpness + 2)), x, hn::Set(d, float(-kSharpness - 3)));
+    return hn::MulAdd(hn::Mul(line, x), x, hn::Set(d, 1.f));
+}
+template <class D, class V>
+V Far(D d, V x) {
+    constexpr float a = float(kSharpness);
+    const auto line = hn::MulAdd(hn::MulAdd(hn::Set(d, a), x, hn::Set(d, -5 * a)), x, hn::Set(d, 8 * a));
+    return hn::MulAdd(line, x, hn::Set(d, -4 * a));
+}
+
+// Where no place moves samples are taken as they are. Elsewhere positions and weights are worked out for a whole vector
+// of places; each place's four rows are then weighed by themselves, four samples at a time, which is faster than
+// gathering sixteen times.
+void AddRow(const MovedRow& m, const float* shares, float* sums, int count) {
+    const hn::ScalableTag<float> d;
+    const hn::RebindToSigned<decltype(d)> di;
+    const hn::CappedTag<float, 4> four; // or one at a time where there are no vectors
+    constexpr std::size_t kMost = HWY_MAX_BYTES / sizeof(float);
+    const int n = static_cast<int>(hn::Lanes(d));
+    HWY_ALIGN std::int32_t first[kMost];
+    HWY_ALIGN float rows[4][kMost], mixed[4 * kMost];
+    const auto one = hn::Set(d, 1.f), two = hn::Set(d, 2.f), reach = hn::Set(d, m.reach);
+    const auto bounded = [&](auto v) { return hn::Min(hn::Max(v, hn::Neg(reach)), reach); };
+    const bool large = m.width >= 4 && m.height >= 4;
+    const auto onlyOnes = [&](int from, int to) {
+        for (int x = from; x < to; ++x)
+            if (shares[x] != 0) sums[x] += shares[x] * m(x);
+    };
+    int x = 0;
+    for (; x + n <= count; x += n) {
+        const auto share = hn::LoadU(d, shares + x);
+        const auto counts = hn::Ne(share, hn::Zero(d));
+        if (hn::AllFalse(d, counts)) continue;
+        const auto ofPhases = hn::Set(d, float(kPhases));
+        const auto mx = hn::NearestInt(hn::Mul(
+                       bounded(hn::Mul(hn::Set(d, m.scale.across), hn::LoadU(d, m.dx + x))), ofPhases)),
+                   my = hn::NearestInt(
+                       hn::Mul(bounded(hn::Mul(hn::Set(d, m.scale.down), hn::LoadU(d, m.dy + x))), ofPhases));
+        if (hn::AllTrue(di, hn::Eq(hn::Or(mx, my), hn::Zero(di))) && m.top >= 0 && m.top < m.height &&
+            m.left + x >= 0 && m.left + x + n <= m.width) {
+            const auto here = hn::LoadU(d, m.base + m.top * m.stride + m.left + x);
+            hn::StoreU(hn::MulAdd(share, here, hn::LoadU(d, sums + x)), d, sums + x);
+            continue;
+        }
+        const auto ix = hn::Add(hn::Iota(di, m.left + x), hn::ShiftRight<5>(mx)),
+                   iy = hn::Add(hn::Set(di, m.top), hn::ShiftRight<5>(my));
+        const auto inside = hn::And(hn::And(hn::Gt(ix, hn::Zero(di)), hn::Lt(ix, hn::Set(di, m.width - 2))),
+                                    hn::And(hn::Gt(iy, hn::Zero(di)), hn::Lt(iy, hn::Set(di, m.height - 2))));
+        if (!large) {
+            onlyOnes(x, x + n);
+            continue;
+        }
+        const auto taken = hn::And(counts, hn::RebindMask(d, inside));
+        const auto above = hn::Mul(hn::Sub(iy, hn::Set(di, 1)), hn::Set(di, static_cast<std::int32_t>(m.stride)));
+        hn::Store(hn::IfThenElseZero(inside, hn::Add(above, hn::Sub(ix, hn::Set(di, 1)))), di, first);
+        const auto phase = [&](auto v) {
+            return hn::Mul(hn::ConvertTo(d, hn::And(v, hn::Set(di, kPhases - 1))), hn::Set(d, 1.f / kPhases));
+        };
+        const auto px = phase(mx), py = phase(my);
+        hn::Store(Far(d, hn::Add(one, py)), d, rows[0]);
+        hn::Store(Near(d, py), d, rows[1]);
+        hn::Store(Near(d, hn::Sub(one, py)), d, rows[2]);
+        hn::Store(Far(d, hn::Sub(two, py)), d, rows[3]);
+        for (int k = 0; k < n; ++k)
+            for (std::size_t c = 0; c < 4; c += hn::Lanes(four)) {
+                const float* const s = m.base + first[k] + c;
+                auto v = hn::Mul(hn::Set(four, rows[0][k]), hn::LoadU(four, s));
+                v = hn::MulAdd(hn::Set(four, rows[1][k]), hn::LoadU(four, s + m.stride), v);
+                v = hn::MulAdd(hn::Set(four, rows[2][k]), hn::LoadU(four, s + 2 * m.stride), v);
+                v = hn::MulAdd(hn::Set(four, rows[3][k]), hn::LoadU(four, s + 3 * m.stride), v);
+                hn::Store(v, four, mixed + 4 * k + c);
+            }
+        hn::Vec<decltype(d)> a, b, c, e;
+        hn::LoadInterleaved4(d, mixed, a, b, c, e);
+        auto all = hn::Mul(a, Far(d, hn::Add(one, px)));
+        all = hn::MulAdd(b, Near(d, px), all);
+        all = hn::MulAdd(c, Near(d, hn::Sub(one, px)), all);
+        all = hn::MulAdd(e, Far(d, hn::Sub(two, px)), all);
+        hn::StoreU(hn::MulAdd(share, hn::IfThenElseZero(taken, all), hn::LoadU(d, sums + x)), d, sums + x);
+        if (!hn::AllTrue(di, inside)) { // at the rim
+            hn::Store(hn::IfThenZeroElse(inside, hn::Set(di, 1)), di, first);
+            for (int k = 0; k < n; ++k)
+                if (first[k]) onlyOnes(x + k, x + k + 1);
+        }
+    }
+    onlyOnes(x, count);
+}
+
+} // namespace HWY_NAMESPACE
+} // namespace ulm
+HWY_AFTER_NAMESPACE();
+
+#if HWY_ONCE
+namespace ulm {
+HWY_EXPORT(AddRow);
+namespace {
 
 // Weights of the four samples around a position, by its phase.
 const std::array<std::array<float, 4>, kPhases>& cubic() {
     static const auto table = [] {
         std::array<std::array<float, 4>, kPhases> t{};
-        constexpr double a = -0.75;
+        constexpr double a = kSharpness;
         const auto near = [](double x) { return ((a + 2) * x - (a + 3)) * x * x + 1; };
         const auto far = [](double x) { return ((a * x - 5 * a) * x + 8 * a) * x - 4 * a; };
         for (int i = 0; i < kPhases; ++i) {
@@ -25,65 +155,40 @@ const std::array<std::array<float, 4>, kPhases>& cubic() {
     return table;
 }
 
-class Sampler {
-public:
-    Sampler(const Plane& there, const Rect& area, float reach)
-        : from_(there.area()), stride_(there.stride()), base_(there.row(from_.y)), left_(area.x - from_.x),
-          top_(area.y - from_.y), reach_(reach) {}
-    // The sample that a path from this place of the area leads to.
-    float operator()(int x, int y, float dx, float dy) const {
-        const int px = (left_ + x) * kPhases + phased(dx), py = (top_ + y) * kPhases + phased(dy);
-        const int ix = px >> 5, iy = py >> 5;
-        const auto &wx = weights_[std::size_t(px & 31)], &wy = weights_[std::size_t(py & 31)];
-        if (ix >= 1 && iy >= 1 && ix + 2 < from_.w && iy + 2 < from_.h) {
-            const float* s = base_ + (iy - 1) * stride_ + (ix - 1);
-            const FourAt::Four rows = FourAt::four(s) * wy[0] + FourAt::four(s + stride_) * wy[1] +
-                                      FourAt::four(s + 2 * stride_) * wy[2] + FourAt::four(s + 3 * stride_) * wy[3],
-                               all = rows * FourAt::four(wx.data());
-            return (all[0] + all[1]) + (all[2] + all[3]);
-        }
-        float sum = 0;
-        for (int j = 0; j < 4; ++j) {
-            const float* s = base_ + std::clamp(iy - 1 + j, 0, from_.h - 1) * stride_;
-            float line = 0;
-            for (int i = 0; i < 4; ++i) line += wx[std::size_t(i)] * s[std::clamp(ix - 1 + i, 0, from_.w - 1)];
-            sum += wy[std::size_t(j)] * line;
-        }
-        return sum;
-    }
-
-private:
-    int phased(float v) const { return static_cast<int>(std::lrint(std::clamp(v, -reach_, reach_) * kPhases)); }
-    const std::array<std::array<float, 4>, kPhases>& weights_ = cubic();
-    Rect from_;
-    std::ptrdiff_t stride_;
-    const float* base_;
-    int left_, top_;
-    float reach_;
-};
+MovedRow rowOf(const Plane& there, const Rect& area, int y, const cv::Mat& dx, const cv::Mat& dy, FieldScale scale,
+               float reach) {
+    const Rect from = there.area();
+    return {there.row(from.y), there.stride(),        from.w,           from.h, area.x - from.x,
+            area.y + y - from.y, dx.ptr<float>(y), dy.ptr<float>(y), scale,  reach};
+}
 
 } // namespace
 
-cv::Mat moved(const Plane& there, const Rect& area, const cv::Mat& dx, const cv::Mat& dy, float reach) {
-    const Sampler sample(there, area, reach);
-    cv::Mat out(area.h, area.w, CV_32F);
-    for (int y = 0; y < area.h; ++y) {
-        const float *fx = dx.ptr<float>(y), *fy = dy.ptr<float>(y);
-        float* o = out.ptr<float>(y);
-        for (int x = 0; x < area.w; ++x) o[x] = sample(x, y, fx[x], fy[x]);
+float MovedRow::operator()(int x) const {
+    const int px = (left + x) * kPhases + phased(scale.across * dx[x]), py = top * kPhases + phased(scale.down * dy[x]);
+    const auto &wx = cubic()[std::size_t(px & 31)], &wy = cubic()[std::size_t(py & 31)];
+    float sum = 0;
+    for (int j = 0; j < 4; ++j) {
+        const float* s = base + std::clamp((py >> 5) - 1 + j, 0, height - 1) * stride;
+        float line = 0;
+        for (int i = 0; i < 4; ++i) line += wx[std::size_t(i)] * s[std::clamp((px >> 5) - 1 + i, 0, width - 1)];
+        sum += wy[std::size_t(j)] * line;
     }
+    return sum;
+}
+
+cv::Mat moved(const Plane& there, const Rect& area, const cv::Mat& dx, const cv::Mat& dy, float reach) {
+    cv::Mat out = cv::Mat::zeros(area.h, area.w, CV_32F);
+    addMoved(there, area, dx, dy, {}, reach, cv::Mat(area.h, area.w, CV_32F, cv::Scalar(1)), out);
     return out;
 }
 
 void addMoved(const Plane& there, const Rect& area, const cv::Mat& dx, const cv::Mat& dy, FieldScale scale, float reach,
               const cv::Mat& share, cv::Mat& sum) {
-    const Sampler sample(there, area, reach);
-    for (int y = 0; y < area.h; ++y) {
-        const float *fx = dx.ptr<float>(y), *fy = dy.ptr<float>(y), *w = share.ptr<float>(y);
-        float* o = sum.ptr<float>(y);
-        for (int x = 0; x < area.w; ++x)
-            if (w[x] != 0) o[x] += w[x] * sample(x, y, scale.across * fx[x], scale.down * fy[x]);
-    }
+    for (int y = 0; y < area.h; ++y)
+        HWY_DYNAMIC_DISPATCH(AddRow)
+        (rowOf(there, area, y, dx, dy, scale, reach), share.ptr<float>(y), sum.ptr<float>(y), area.w);
 }
 
 } // namespace ulm
+#endif
