@@ -1,0 +1,203 @@
+// What in-betweens are made by, place by place: against plain references in double precision.
+#include "core/motion/between_field.h"
+#include "core/motion/between_guess.h"
+#include "core/motion/field.h"
+#include "core/motion/sampling.h"
+#include "core/picture/hash_noise.h"
+#include "core/picture/opencv_view.h"
+
+#include <algorithm>
+#include <catch2/catch.hpp>
+#include <cmath>
+#include <opencv2/imgproc.hpp>
+
+using namespace ulm;
+
+namespace {
+
+// [-1, 1], another one for each `what`.
+double dice(int x, int y, std::uint32_t what) { return hashNoise(std::uint32_t(x), std::uint32_t(y), 77, what); }
+
+cv::Mat noise(int w, int h, double size, std::uint32_t what) {
+    cv::Mat m(h, w, CV_32F);
+    for (int y = 0; y < h; ++y)
+        for (int x = 0; x < w; ++x) m.at<float>(y, x) = float(size * dice(x, y, what));
+    return m;
+}
+
+Plane planeOf(const cv::Mat& m, int x = 0, int y = 0) {
+    Plane p = Plane::make({x, y, m.cols, m.rows});
+    cv::Mat view = viewOf(p);
+    m.copyTo(view);
+    return p;
+}
+
+// Keys' cubic convolution at 1/32 of a pixel, the rim repeated.
+double cubicAt(const cv::Mat& m, double x, double y) {
+    const auto keys = [](double t) {
+        constexpr double a = -0.75;
+        t = std::abs(t);
+        return t <= 1   ? (a + 2) * t * t * t - (a + 3) * t * t + 1
+               : t <= 2 ? a * t * t * t - 5 * a * t * t + 8 * a * t - 4 * a
+                        : 0;
+    };
+    double sum = 0;
+    const int ix = int(std::floor(x)), iy = int(std::floor(y));
+    for (int j = iy - 1; j <= iy + 2; ++j)
+        for (int i = ix - 1; i <= ix + 2; ++i)
+            sum += keys(x - i) * keys(y - j) * m.at<float>(std::clamp(j, 0, m.rows - 1), std::clamp(i, 0, m.cols - 1));
+    return sum;
+}
+
+double phased(double v) { return std::lrint(v * 32) / 32.0; }
+
+double bilinear(const cv::Mat& four, double x, double y, int channel) {
+    const double cx = std::clamp(x, 0.0, double(four.cols - 1)), cy = std::clamp(y, 0.0, double(four.rows - 1));
+    const int ix = int(cx), iy = int(cy), jx = std::min(ix + 1, four.cols - 1), jy = std::min(iy + 1, four.rows - 1);
+    const auto at = [&](int j, int i) { return double(four.at<cv::Vec4f>(j, i)[channel]); };
+    const double upper = at(iy, ix) + (cx - ix) * (at(iy, jx) - at(iy, ix)),
+                 lower = at(jy, ix) + (cx - ix) * (at(jy, jx) - at(jy, ix));
+    return upper + (cy - iy) * (lower - upper);
+}
+
+BetweenSide sideOf(int w, int h, std::uint32_t what) {
+    const cv::Mat parts[] = {100 * (1 + noise(w, h, 1, what)), noise(w, h, 5, what + 1), noise(w, h, 5, what + 2),
+                             cv::Mat::zeros(h, w, CV_32F)};
+    BetweenSide s;
+    cv::merge(parts, 4, s.lumaAndFlow);
+    return s;
+}
+
+cv::Mat pathOf(int w, int h, double size, std::uint32_t what) {
+    const cv::Mat parts[] = {noise(w, h, size, what), noise(w, h, size, what + 1)};
+    cv::Mat path;
+    cv::merge(parts, 2, path);
+    return path;
+}
+
+} // namespace
+
+TEST_CASE("moved samples are those of cubic convolution, wherever paths lead, and only shares count", "[between]") {
+    for (const auto& [w, h] : {std::pair{3, 3}, {5, 40}, {61, 9}, {200, 30}}) {
+        const cv::Mat there = noise(w, h, 0.5, 1);
+        const Plane plane = planeOf(there, 10, 20);
+        for (const double far : {0.0, 0.01, 2.5, 300.0}) { // hardly, not at all, nearby, and beyond all rims
+            const Rect area{10 + w / 5, 20 + h / 5, w - w / 5, h - h / 5};
+            const cv::Mat dx = noise(area.w, area.h, far, 2), dy = noise(area.w, area.h, far, 3);
+            cv::Mat share = noise(area.w, area.h, 1, 4), sum = noise(area.w, area.h, 1, 5);
+            share.setTo(0, share < -0.3);
+            const cv::Mat before = sum.clone();
+            addMoved(plane, area, dx, dy, {0.5f, 0.75f}, 250, share, sum);
+            const cv::Mat alone = moved(plane, area, dx, dy, 250);
+            double worst = 0, worstAlone = 0;
+            for (int y = 0; y < area.h; ++y)
+                for (int x = 0; x < area.w; ++x) {
+                    const auto along = [&](double scaleX, double scaleY) {
+                        return cubicAt(
+                            there, x + area.x - 10 + phased(std::clamp(scaleX * dx.at<float>(y, x), -250.0, 250.0)),
+                            y + area.y - 20 + phased(std::clamp(scaleY * dy.at<float>(y, x), -250.0, 250.0)));
+                    };
+                    const double wanted = before.at<float>(y, x) + share.at<float>(y, x) * along(0.5, 0.75);
+                    worst = std::max(worst, std::abs(sum.at<float>(y, x) - wanted));
+                    worstAlone = std::max(worstAlone, std::abs(alone.at<float>(y, x) - along(1, 1)));
+                }
+            INFO(w << "×" << h << ", paths of " << far);
+            CHECK(worst < 2e-6);
+            CHECK(worstAlone < 2e-6);
+            if (far == 0) CHECK(cv::norm(alone, there(cv::Rect(w / 5, h / 5, area.w, area.h)), cv::NORM_INF) == 0);
+        }
+    }
+}
+
+TEST_CASE("guesses are weighed by how alike both sides are and how well their flows agree", "[between]") {
+    for (const int w : {1, 2, 7, 16, 45}) {
+        const int h = 6;
+        const BetweenSide a = sideOf(w, h, 10), b = sideOf(w, h, 20);
+        const float part = 0.3f;
+        const cv::Mat path = pathOf(w, h, 4, 30);
+        const BetweenGuess g = weighed(path, a, b, part, 1);
+        for (int y = 0; y < h; ++y)
+            for (int x = 0; x < w; ++x) {
+                const cv::Vec2f u = path.at<cv::Vec2f>(y, x);
+                double p[3], q[3];
+                for (int c = 0; c < 3; ++c) {
+                    p[c] = bilinear(a.lumaAndFlow, x - part * u[0], y - part * u[1], c);
+                    q[c] = bilinear(b.lumaAndFlow, x + (1 - part) * u[0], y + (1 - part) * u[1], c);
+                }
+                const double gapA = std::hypot(p[1] - u[0], p[2] - u[1]), gapB = std::hypot(q[1] + u[0], q[2] + u[1]);
+                const double seenA = (1 - part) * std::pow(4 / (4 + gapA), 2),
+                             seenB = part * std::pow(4 / (4 + gapB), 2);
+                INFO("width " << w << ", at " << x << ", " << y);
+                REQUIRE(g.unlike.at<float>(y, x) == Approx(std::abs(p[0] - q[0])).margin(2e-3));
+                REQUIRE(g.cost.at<float>(y, x) ==
+                        Approx(std::abs(p[0] - q[0]) + 0.5 * std::min({gapA, gapB, 8.0})).margin(2e-3));
+                REQUIRE(g.shareA.at<float>(y, x) == Approx(seenA / (seenA + seenB)).margin(1e-4));
+            }
+    }
+}
+
+TEST_CASE("a place takes its best guesses by their cost; those that say the same are one", "[between]") {
+    for (const int w : {1, 5, 16, 37})
+        for (const std::size_t layers : {1u, 2u, 3u}) {
+            const int h = 4;
+            std::vector<BetweenGuess> guesses;
+            for (std::uint32_t i = 0; i < 7; ++i) {
+                BetweenGuess g{pathOf(w, h, 3, 40 + 2 * i), 12 * (1 + noise(w, h, 1, 60 + i)), {}, {}};
+                g.unlike = 0.8 * g.cost;
+                g.shareA = 0.5 + noise(w, h, 0.5, 70 + i);
+                guesses.push_back(g);
+            }
+            guesses[5].path = guesses[2].path.clone(); // says what another says
+            BetweenField field;
+            field.layers.resize(layers);
+            for (BetweenLayer& l : field.layers)
+                for (cv::Mat* m : {&l.dx, &l.dy, &l.shareA, &l.shareB}) m->create(h, w, CV_32F);
+            field.doubt.create(h, w, CV_32F);
+            cv::Mat gap(h, w, CV_32F);
+            choose(guesses, field, gap);
+            for (int y = 0; y < h; ++y)
+                for (int x = 0; x < w; ++x) {
+                    std::vector<const BetweenGuess*> best;
+                    for (const BetweenGuess& g : guesses) best.push_back(&g);
+                    const auto cost = [&](const BetweenGuess* g) { return double(g->cost.at<float>(y, x)); };
+                    const auto path = [&](std::size_t k) { return best[k]->path.at<cv::Vec2f>(y, x); };
+                    std::ranges::stable_sort(best, {}, cost);
+                    std::vector<double> weight;
+                    for (std::size_t k = 0; k < layers; ++k)
+                        weight.push_back(std::exp((cost(best[0]) - cost(best[k])) / 6));
+                    double sum = 0;
+                    for (const double v : weight) sum += v;
+                    for (std::size_t k = 1; k < layers; ++k)
+                        if (cv::norm(path(k) - path(0)) <= 1.0 / 16 || weight[k] <= 0.02 * sum)
+                            weight[0] += weight[k], weight[k] = 0;
+                    INFO("width " << w << ", " << layers << " layers, at " << x << ", " << y);
+                    REQUIRE(gap.at<float>(y, x) == Approx(0.4 * cost(best[0])).margin(1e-3));
+                    REQUIRE(field.doubt.at<float>(y, x) == Approx(0.8 * cost(best[0])).margin(1e-3));
+                    for (std::size_t k = 0; k < layers; ++k) {
+                        const BetweenLayer& l = field.layers[k];
+                        const double a = best[k]->shareA.at<float>(y, x), v = weight[k] / sum;
+                        REQUIRE(l.shareA.at<float>(y, x) == Approx(v * a).margin(1e-5));
+                        REQUIRE(l.shareB.at<float>(y, x) == Approx(v * (1 - a)).margin(1e-5));
+                        REQUIRE(l.dx.at<float>(y, x) == path(v > 0 ? k : 0)[0]);
+                        REQUIRE(l.dy.at<float>(y, x) == path(v > 0 ? k : 0)[1]);
+                    }
+                }
+        }
+}
+
+TEST_CASE("a part of a spread field is that part of the whole, which is OpenCV's; an empty one is known", "[between]") {
+    for (const auto& [w, h, factor] : {std::tuple{1, 1, 2}, {23, 7, 2}, {40, 12, 4}}) {
+        const Plane field = planeOf(noise(w, h, 9, 80), 0, 50); // one below others
+        cv::Mat whole;
+        cv::resize(viewOf(field), whole, {}, factor, factor, cv::INTER_LINEAR);
+        for (const Rect& part : {Rect{0, 0, w * factor, h * factor}, Rect{w, h / 2, w * factor - w, h}}) {
+            const cv::Mat spread = Spread({w, h}, part, factor, factor)(field);
+            CHECK(cv::norm(spread, whole(cv::Rect(part.x, part.y, part.w, part.h)), cv::NORM_INF) < 1e-5);
+        }
+    }
+    Plane empty = planeOf(cv::Mat::zeros(12, 40, CV_32F));
+    empty.row(7)[30] = 1;
+    CHECK_FALSE(Spread({40, 12}, {100, 20, 60, 28}, 4, 4).isZero(empty));
+    CHECK(Spread({40, 12}, {0, 0, 100, 48}, 4, 4).isZero(empty));
+    CHECK(Spread({40, 12}, {0, 0, 160, 24}, 4, 4).isZero(empty));
+}
