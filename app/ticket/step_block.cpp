@@ -11,6 +11,7 @@
 #include <QPainter>
 #include <QPushButton>
 #include <QVBoxLayout>
+#include <algorithm>
 
 namespace ulm::app {
 
@@ -151,8 +152,10 @@ ChoiceRow::ChoiceRow(const QString& name, const QStringList& words_, QWidget* pa
     row->setContentsMargins(0, 2, 0, 2);
     row->setSpacing(0);
     auto* label = new QLabel(name);
-    label->setFixedWidth(96);
+    label->setContentsMargins(0, 0, 8, 0);
     row->addWidget(label);
+    // Choices begin where those of other rows do, or earlier where they would not fit into the sheet.
+    row->addItem(new QSpacerItem(std::max(0, 96 - label->sizeHint().width()), 0, QSizePolicy::Maximum));
     for (const QString& w : words_) {
         auto* b = new QPushButton(w);
         b->setCheckable(true);

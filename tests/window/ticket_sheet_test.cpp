@@ -1,3 +1,4 @@
+#include "app/widgets/fold_group.h"
 #include "app/widgets/quantity_slider.h"
 #include "core/base/files.h"
 #include "tests/window/fixture.h"
@@ -7,6 +8,7 @@
 #include <QLineEdit>
 #include <QMenu>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QToolButton>
 #include <fstream>
 
@@ -426,4 +428,29 @@ TEST_CASE("a slider moved on one clip and then on another is undone on each by i
     CHECK(b.project().at(0).ticket.finish.amount == Approx(1.3));
     b.project().undo();
     CHECK(b.project().at(0).ticket.finish.amount == Approx(was));
+}
+
+TEST_CASE("every row of every step fits into the ticket beside its scroll bar: nothing is cut off") {
+    Bench b;
+    b.window.resize(1280, 800);
+    const QScrollArea* scroll = b.window.bench().ticket().findChild<QScrollArea*>();
+    REQUIRE(scroll);
+    int rows = 0;
+    for (const StepHead& h : stepHeads()) {
+        if (h.key == "stretch") continue;
+        open(b, h.key.c_str());
+        StepBlock* step = b.window.bench().ticket().step(h.key.c_str());
+        for (FoldGroup* g : step->findChildren<FoldGroup*>()) g->setOpen(true);
+        QTest::qWait(20);
+        const int right = scroll->viewport()->mapToGlobal(QPoint(scroll->viewport()->width(), 0)).x();
+        for (const QWidget* w : step->findChildren<QWidget*>()) {
+            if (!w->isVisible() || w->width() == 0 || w->parentWidget()->findChild<QScrollArea*>()) continue;
+            INFO(h.key << ": " << w->metaObject()->className() << " " << w->objectName().toStdString() << " "
+                       << w->accessibleName().toStdString());
+            CHECK(w->mapToGlobal(QPoint(w->width(), 0)).x() <= right);
+            CHECK(w->width() >= std::min(w->minimumSizeHint().width(), w->maximumWidth()));
+            ++rows;
+        }
+    }
+    CHECK(rows > 100);
 }
