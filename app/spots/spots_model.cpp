@@ -13,8 +13,11 @@ namespace {
 // Side of what a spot's reading is taken from: source pixels, where its fault lives.
 constexpr int kMeasured = 64;
 
-// Less of them says nothing: blocks lie eight apart, ripples run along a whole edge.
-int leastMeasured(const QString& what) { return what == "blocking" || what.startsWith("noise") ? 16 : 32; }
+// Less of them says nothing: blocks lie eight apart, ripples run along a whole edge and end where it is calm.
+int leastMeasured(const QString& what) {
+    if (what == "blocking" || what == "texture" || what.startsWith("noise")) return 16;
+    return what == "ringing" ? 48 : 32;
+}
 
 // Faults of compression and sensors are read in the clip's own pixels, where they live; what an eye judges by, in those
 // that are delivered.
@@ -94,7 +97,7 @@ void SpotsModel::refresh() {
     struct Ask {
         QString what;
         std::int64_t stage;
-        Rect region, measured; ///< delivered pixels; source pixels, of what region shows; empty: nothing to read
+        Rect region, measured; ///< delivered pixels; source pixels that are read; empty: nothing to read
         double scale;
         bool loops;
     };
@@ -106,8 +109,16 @@ void SpotsModel::refresh() {
         const std::int64_t frame = frameOf(s), stage = d->clock.stageOf(frame);
         const Rect region = spotRegion(d->toDelivered(stage, {s.x, s.y}), size, d->result->format());
         const Rect wanted = spotRegion({s.x, s.y}, {kMeasured, kMeasured}, d->source->format());
-        asks.push_back(
-            {s.what, stage, region, d->readable(stage, region, wanted), d->planAt(stage).scale(), s.what == "motion"});
+        const double scale = d->planAt(stage).scale();
+        Rect measured = d->readable(stage, region, wanted);
+        if (const int least = leastMeasured(s.what); std::min(measured.w, measured.h) < least) {
+            // Much enlarged, a spot shows too little to read: what lies around it is read too.
+            const int side = static_cast<int>(std::ceil((least + 10) * scale));
+            const Rect around = spotRegion(d->toDelivered(stage, {s.x, s.y}), size.expandedTo({side, side}),
+                                           d->result->format());
+            measured = d->readable(stage, around, wanted);
+        }
+        asks.push_back({s.what, stage, region, measured, scale, s.what == "motion"});
     }
     Q_EMIT updated();
     const QPointer<QObject> self(this);
@@ -125,7 +136,7 @@ void SpotsModel::refresh() {
                 const auto reading = [&](const StagePtr& delivered) {
                     if (toldAsDelivered(a.what))
                         return readingOf(a.what.toStdString(), e.pull(*delivered, a.stage, a.region, cancel), a.scale);
-                    if (std::min(a.measured.w, a.measured.h) < leastMeasured(a.what)) return std::nan("");
+                    if (std::min(a.measured.w, a.measured.h) < 16) return std::nan("");
                     const StagePtr there = d->inSourcePixels(delivered, a.stage, a.measured);
                     return readingOf(a.what.toStdString(),
                                      e.pull(*there, a.stage, there->format().frame(), cancel, Engine::Keep::Inputs));

@@ -452,3 +452,26 @@ TEST_CASE("a proof page is made of a delivered clip, shown, and never overwrites
     CHECK(both->facts().video.width == 2 * v.width);
     CHECK(both->facts().video.frames == v.frames);
 }
+
+TEST_CASE("a spot that is much enlarged shows little of the clip; what lies around it is read with it") {
+    Bench b;
+    b.set({"clean.on=true", "enlarge.on=true", "enlarge.method=lanczos", "enlarge.size=1080x1920", "frame.on=true"});
+    auto spots = b.project().currentClip()->spots;
+    REQUIRE(spots.size() >= 3);
+    const double x = b.project().currentClip()->clip->facts().video.width / 2.0,
+                 y = b.project().currentClip()->clip->facts().video.height / 2.0;
+    const char* const what[] = {"blocking", "noise_sigma", "texture"};
+    for (std::size_t i = 0; i < 3; ++i) {
+        spots[i].what = what[i], spots[i].automatic = false;
+        spots[i].x = x, spots[i].y = i < 2 ? y : 2 * y - 1; // the last one at the lower rim
+    }
+    b.project().setSpots(spots);
+    REQUIRE(b.settle());
+    for (std::size_t i = 0; i < 3; ++i) {
+        const auto& p = b.live().spots().pictures()[i];
+        INFO("spot " << i << ": " << p.region.w << "×" << p.region.h);
+        CHECK(p.region.h < 24 * 10.67); // less of the clip than is read, with room around
+        CHECK(std::isfinite(p.readingBefore));
+        CHECK(std::isfinite(p.readingAfter));
+    }
+}
