@@ -364,7 +364,7 @@ int main(int argc, char** argv) {
     });
     window.findChild<ClipShelf*>("clipShelf")->setOrder(ClipShelf::Order::Worst);
     window.findChild<ClipShelf*>("clipShelf")->showFacts(true);
-    for (int i = 0; i < 20; ++i) QApplication::processEvents(QEventLoop::AllEvents, 10);
+    camera.settle();
     window.grab().toImage().save(QString(argv[2]) + "/shelf.png");
     return 0;
 }

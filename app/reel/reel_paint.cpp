@@ -255,6 +255,11 @@ void ReelStrip::paintFoot(QPainter& p) {
         if (!i->cuts.empty()) right << counted(i->cuts.size(), tr("1 cut"), tr("%1 cuts"));
         if (!i->duplicates.empty()) right << counted(i->duplicates.size(), tr("1 repeat"), tr("%1 repeats"));
     }
+    const auto wideOf = [&](const QString& words) { return p.fontMetrics().horizontalAdvance(words); };
+    while (!right.isEmpty() && left + wideOf(right.join(" · ")) > foot.right()) right.removeLast();
+    const QString text = right.join(" · ");
+    p.drawText(QRect(left, foot.y(), foot.right() - left, foot.height()), Qt::AlignVCenter | Qt::AlignLeft, text);
+    const int taken = text.isEmpty() ? left : left + wideOf(text) + 16;
     // The key to the traces, with the line each is drawn in; it gives way where there is no room.
     QColor wash = t.emberInk;
     wash.setAlpha(90);
@@ -265,17 +270,14 @@ void ReelStrip::paintFoot(QPainter& p) {
     int x = foot.right();
     if (c->found())
         for (const auto& [name, pen] : keys) {
-            const int wide = p.fontMetrics().horizontalAdvance(name);
-            if (x - wide - 30 < left) break;
+            const int wide = wideOf(name);
+            if (x - wide - 30 < taken) break;
             p.setPen(t.faint);
             p.drawText(QRect(x - wide, foot.y(), wide, foot.height()), Qt::AlignVCenter, name);
             p.setPen(pen);
             p.drawLine(x - wide - 22, foot.center().y() + 1, x - wide - 4, foot.center().y() + 1);
             x -= wide + 34;
         }
-    p.setPen(t.faint);
-    const QString text = p.fontMetrics().elidedText(right.join(" · "), Qt::ElideRight, std::max(0, x - left));
-    p.drawText(QRect(left, foot.y(), std::max(0, x - left), foot.height()), Qt::AlignVCenter | Qt::AlignLeft, text);
 }
 
 } // namespace ulm::app

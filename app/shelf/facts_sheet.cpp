@@ -79,7 +79,7 @@ void FactsSheet::fill() {
         figure(f.duration, 1);
         figure(double(f.bytes) / 1e6, 2);
         figure(double(f.bytes) * 8e-6 / std::max(0.01, f.duration), 2);
-        word(QString::fromStdString(f.video.codec));
+        word(codecName(f.video.codec));
         const Inspection* i = c.found();
         const Readings r = i ? i->readings : Readings{};
         figure(r.blocking, 0, i);

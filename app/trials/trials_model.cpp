@@ -1,6 +1,7 @@
 #include "app/trials/trials_model.h"
 
 #include "app/tasks/image.h"
+#include "app/widgets/fitted_text.h"
 #include "app/widgets/theme.h"
 #include "app/words/sentences.h"
 
@@ -231,7 +232,7 @@ void TrialsModel::askWholeFrame(std::size_t candidate) {
 QImage TrialsModel::sheet() const {
     if (spots_.empty() || candidates_.empty()) return {};
     const Theme& t = Theme::now();
-    constexpr int kHead = 74, kLeft = 120, kGap = 8;
+    constexpr int kHead = 88, kLeft = 120, kGap = 8;
     const int columns = static_cast<int>(candidates_.size()) + 1, rows = static_cast<int>(spots_.size());
     QImage out(kLeft + columns * (kSide + kGap) + kGap, kHead + rows * (kSide + kGap) + kGap, QImage::Format_RGB32);
     out.fill(t.paper);
@@ -242,7 +243,8 @@ QImage TrialsModel::sheet() const {
         p.setFont(words(9.5, true));
         p.drawText(r, Qt::AlignTop, p.fontMetrics().elidedText(name, Qt::ElideRight, kSide));
         p.setFont(words(8));
-        p.drawText(r.adjusted(0, 18, 0, 0), Qt::AlignTop | Qt::TextWordWrap, told);
+        p.drawText(r.adjusted(0, 18, 0, 0), Qt::AlignTop,
+                   fittedLines(told, p.font(), r.width(), r.height() - 18 - 16).join('\n'));
         p.setFont(figures(8));
         p.drawText(r, Qt::AlignBottom, figures_);
     };

@@ -1,5 +1,6 @@
 #include "app/trials/trials_page.h"
 
+#include "app/widgets/fitted_text.h"
 #include "app/widgets/theme.h"
 #include "app/words/sentences.h"
 
@@ -166,10 +167,11 @@ void TrialsGrid::paintEvent(QPaintEvent*) {
         if (!model_.blind()) {
             p.setFont(words(7.5));
             p.setPen(t.faint);
-            const QRect values = head.adjusted(0, 17, 0, -46); // three lines; the whole frame's title has all
-            p.setClipRect(values);
-            p.drawText(values, Qt::AlignTop | Qt::TextWordWrap, QString::fromStdString(model_.candidates()[k].told));
-            p.setClipping(false);
+            const QRect values = head.adjusted(0, 17, 0, -46); // the whole frame's title has all
+            p.drawText(values, Qt::AlignTop,
+                       fittedLines(QString::fromStdString(model_.candidates()[k].told), p.font(), values.width(),
+                                   values.height())
+                           .join('\n'));
             if (model_.complete(k)) {
                 const TrialMeasure m = model_.mean(k);
                 p.setFont(figures(7.5));

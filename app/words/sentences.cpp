@@ -25,13 +25,6 @@ QString number(double v, int decimals) {
     return s;
 }
 
-QString codecName(const std::string& codec) {
-    static const std::map<std::string, QString> names = {{"h264", "H.264"}, {"hevc", "H.265"}, {"mpeg4", "MPEG-4"},
-                                                         {"av1", "AV1"},    {"vp9", "VP9"},    {"vp8", "VP8"}};
-    const auto it = names.find(codec);
-    return it != names.end() ? it->second : QString::fromStdString(codec).toUpper();
-}
-
 // Steps that advice puts on the ticket by their switch; advice for others stays open.
 bool switchable(const std::string& step) {
     return step == "clean" || step == "enlarge" || step == "frame" || step == "finish";
@@ -40,6 +33,13 @@ bool switchable(const std::string& step) {
 QString sizeText(int w, int h) { return QString("%1×%2").arg(w).arg(h); }
 
 } // namespace
+
+QString codecName(const std::string& codec) {
+    static const std::map<std::string, QString> names = {{"h264", "H.264"}, {"hevc", "H.265"}, {"mpeg4", "MPEG-4"},
+                                                         {"av1", "AV1"},    {"vp9", "VP9"},    {"vp8", "VP8"}};
+    const auto it = names.find(codec);
+    return it != names.end() ? it->second : QString::fromStdString(codec).toUpper();
+}
 
 QString byteText(double b) {
     if (b >= 1e9) return number(b / 1e9, 2) + " GB";

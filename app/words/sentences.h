@@ -8,6 +8,8 @@
 
 namespace ulm::app {
 
+/// A codec as people write it: "H.264".
+QString codecName(const std::string& codec);
 QString factsSentence(const ClipEntry&);
 QString adviceSentence(const ClipEntry&, const QString& linkColour);
 /// All advice for the clip; and that whose step is not on the ticket yet.
