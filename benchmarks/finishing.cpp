@@ -95,8 +95,8 @@ std::vector<Row> lightRows(const std::string& master) {
     };
     share("light and colour", coloured(in, c), "≤ 0.15×", 0.15);
     share("a look-up table", throughTable(in, table, 1), "", 9);
-    share("light, colour, a table and darker corners together",
-          vignette(throughTable(coloured(in, c), table, 1), 0.3), "≤ 0.15×", 0.15);
+    share("light, colour, a table and darker corners together", vignette(throughTable(coloured(in, c), table, 1), 0.3),
+          "≤ 0.15×", 0.15);
     share("clarity of 20 px", clarity(in, 0.3, 20), "", 9);
     share("clarity of 60 px", clarity(in, 0.3, 60), "", 9);
     share("glow of 20 px", glow(in, 0.3, 0.6, 20), "", 9);

@@ -114,8 +114,8 @@ void SpotsModel::refresh() {
         if (const int least = leastMeasured(s.what); std::min(measured.w, measured.h) < least) {
             // Much enlarged, a spot shows too little to read: what lies around it is read too.
             const int side = static_cast<int>(std::ceil((least + 10) * scale));
-            const Rect around = spotRegion(d->toDelivered(stage, {s.x, s.y}), size.expandedTo({side, side}),
-                                           d->result->format());
+            const Rect around =
+                spotRegion(d->toDelivered(stage, {s.x, s.y}), size.expandedTo({side, side}), d->result->format());
             measured = d->readable(stage, around, wanted);
         }
         asks.push_back({s.what, stage, region, measured, scale, s.what == "motion"});

@@ -1,5 +1,6 @@
 #include "core/inspect/pursuit.h"
 
+#include "core/base/error.h"
 #include "core/inspect/small_rgb.h"
 #include "core/media/source_stage.h"
 
@@ -16,6 +17,7 @@ namespace {
 constexpr int kLongSide = 320; // of the pictures that are searched
 constexpr int kPatch = 24;
 constexpr double kAlike = 0.35, kRenewed = 0.1;
+constexpr double kFlat = 1; // 8-bit steps: what varies by less shows nothing that could be found again
 
 cv::Mat patchAt(const cv::Mat& picture, const cv::Rect2d& box) {
     cv::Mat patch, grey;
@@ -27,17 +29,25 @@ cv::Mat patchAt(const cv::Mat& picture, const cv::Rect2d& box) {
     return patch;
 }
 
-// Correlation of two patches, their middles counting most: [-1, 1].
-double likeness(const cv::Mat& a, const cv::Mat& b) {
-    static const cv::Mat window = [] {
+// Middles of patches count most.
+const cv::Mat& window() {
+    static const cv::Mat all = [] {
         cv::Mat w;
         cv::createHanningWindow(w, {kPatch, kPatch}, CV_32F);
         return w;
     }();
-    const double whole = cv::sum(window)[0], meanA = a.dot(window) / whole, meanB = b.dot(window) / whole;
-    const cv::Mat p = (a - meanA).mul(window), q = (b - meanB).mul(window);
-    const double size = std::sqrt(p.dot(p) * q.dot(q));
-    return size > 1e-6 ? p.dot(q) / size : 1;
+    return all;
+}
+
+cv::Mat standingOut(const cv::Mat& patch) { return (patch - patch.dot(window()) / cv::sum(window())[0]).mul(window()); }
+
+bool isFlat(const cv::Mat& patch) { return cv::norm(standingOut(patch)) < kFlat * cv::norm(window()); }
+
+// Correlation of two patches: [-1, 1], 0 where one is flat.
+double likeness(const cv::Mat& a, const cv::Mat& b) {
+    if (isFlat(a) || isFlat(b)) return 0;
+    const cv::Mat p = standingOut(a), q = standingOut(b);
+    return p.dot(q) / (cv::norm(p) * cv::norm(q));
 }
 
 class Follower {
@@ -106,6 +116,9 @@ Pursuit pursue(const ClipPtr& clip, std::int64_t frame, const SubjectPlace& plac
               h = std::clamp(int(std::lround(place.h * float(size.height))), 8, size.height);
     const cv::Rect box(std::clamp(int(std::lround(place.x * float(size.width))) - w / 2, 0, size.width - w),
                        std::clamp(int(std::lround(place.y * float(size.height))) - h / 2, 0, size.height - h), w, h);
+    if (isFlat(patchAt(before.back(), box)))
+        throw Error(Fault::Input, clip->path(), "what you clicked on looks the same all over and cannot be followed",
+                    "Click on something that stands out, or drag the crop.");
     const auto patience = std::size_t(std::max(3.0, clip->facts().video.fps / 2));
     const auto told = [&](const cv::Rect& b) {
         return SubjectPlace{(float(b.x) + float(b.width) / 2) / float(size.width),

@@ -8,7 +8,9 @@
 #define HWY_TARGET_INCLUDE "core/motion/between_guess.cpp"
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
+// clang-format off: in this order
 #include <hwy/contrib/math/math-inl.h>
+// clang-format on
 
 #ifndef ULMWOOD_BETWEEN_GUESS
 #define ULMWOOD_BETWEEN_GUESS
@@ -18,7 +20,7 @@ inline constexpr float kFlowWeight = 0.5f; // 8-bit steps that count as much as 
 inline constexpr float kMostGap = 8;       // pixels: flows that differ by more are as bad
 inline constexpr float kEitherWay = 6;     // so many steps worse, and a guess has 1/e of the best one's weight
 inline constexpr float kSamePath = 1.0f / 16, kHardly = 0.02f; // pixels of the field; share of all
-inline constexpr float kHidden = 4; // pixels of a gap from which on a side hardly counts
+inline constexpr float kHidden = 4;                            // pixels of a gap from which on a side hardly counts
 inline constexpr std::size_t kMostGuesses = 8, kMostLayers = 3;
 
 struct FourOfEach { // luma and flow of a picture's places
@@ -209,11 +211,10 @@ BetweenGuess weighed(const cv::Mat& path, const BetweenSide& a, const BetweenSid
         return FourOfEach{m.ptr<float>(), static_cast<std::int32_t>(m.step1()), m.cols - 1, m.rows - 1};
     };
     BetweenGuess g{path, cv::Mat(size, CV_32F), cv::Mat(size, CV_32F), cv::Mat(size, CV_32F)};
-    for (int y = 0; y < size.height; ++y)
-        HWY_DYNAMIC_DISPATCH(WeighRow)
-        ({path.ptr<float>(y), g.unlike.ptr<float>(y), g.cost.ptr<float>(y), g.shareA.ptr<float>(y),
-          placesOf(a.lumaAndFlow), placesOf(b.lumaAndFlow), y, part},
-         size.width);
+    for (int y = 0; y < size.height; ++y) HWY_DYNAMIC_DISPATCH(WeighRow)
+    ({path.ptr<float>(y), g.unlike.ptr<float>(y), g.cost.ptr<float>(y), g.shareA.ptr<float>(y), placesOf(a.lumaAndFlow),
+      placesOf(b.lumaAndFlow), y, part},
+     size.width);
     cv::blur(g.unlike, g.unlike, {patch, patch});
     g.cost += g.unlike;
     return g;

@@ -4,8 +4,8 @@
 
 #include <algorithm>
 #include <cmath>
-#include <opencv2/imgproc.hpp>
 #include <cstdint>
+#include <opencv2/imgproc.hpp>
 #include <vector>
 
 #undef HWY_TARGET_INCLUDE

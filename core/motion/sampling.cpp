@@ -76,8 +76,8 @@ void AddRow(const MovedRow& m, const float* shares, float* sums, int count) {
         const auto counts = hn::Ne(share, hn::Zero(d));
         if (hn::AllFalse(d, counts)) continue;
         const auto ofPhases = hn::Set(d, float(kPhases));
-        const auto mx = hn::NearestInt(hn::Mul(
-                       bounded(hn::Mul(hn::Set(d, m.scale.across), hn::LoadU(d, m.dx + x))), ofPhases)),
+        const auto mx = hn::NearestInt(
+                       hn::Mul(bounded(hn::Mul(hn::Set(d, m.scale.across), hn::LoadU(d, m.dx + x))), ofPhases)),
                    my = hn::NearestInt(
                        hn::Mul(bounded(hn::Mul(hn::Set(d, m.scale.down), hn::LoadU(d, m.dy + x))), ofPhases));
         if (hn::AllTrue(di, hn::Eq(hn::Or(mx, my), hn::Zero(di))) && m.top >= 0 && m.top < m.height &&
@@ -158,7 +158,7 @@ const std::array<std::array<float, 4>, kPhases>& cubic() {
 MovedRow rowOf(const Plane& there, const Rect& area, int y, const cv::Mat& dx, const cv::Mat& dy, FieldScale scale,
                float reach) {
     const Rect from = there.area();
-    return {there.row(from.y), there.stride(),        from.w,           from.h, area.x - from.x,
+    return {there.row(from.y),   there.stride(),   from.w,           from.h, area.x - from.x,
             area.y + y - from.y, dx.ptr<float>(y), dy.ptr<float>(y), scale,  reach};
 }
 
@@ -185,9 +185,8 @@ cv::Mat moved(const Plane& there, const Rect& area, const cv::Mat& dx, const cv:
 
 void addMoved(const Plane& there, const Rect& area, const cv::Mat& dx, const cv::Mat& dy, FieldScale scale, float reach,
               const cv::Mat& share, cv::Mat& sum) {
-    for (int y = 0; y < area.h; ++y)
-        HWY_DYNAMIC_DISPATCH(AddRow)
-        (rowOf(there, area, y, dx, dy, scale, reach), share.ptr<float>(y), sum.ptr<float>(y), area.w);
+    for (int y = 0; y < area.h; ++y) HWY_DYNAMIC_DISPATCH(AddRow)
+    (rowOf(there, area, y, dx, dy, scale, reach), share.ptr<float>(y), sum.ptr<float>(y), area.w);
 }
 
 } // namespace ulm

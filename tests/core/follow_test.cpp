@@ -320,6 +320,42 @@ TEST_CASE("What is delivered follows the subject, and what was clicked on, until
     CHECK(std::int64_t(lost.places.size()) + lost.first <= 43);
 }
 
+TEST_CASE("What was clicked on is followed in a clip of one frame, and turned as it is seen", "[follow]") {
+    const TempFolder folder;
+    // A card passes along the upright picture's lower third, whichever way the file stores it.
+    for (const int turn : {0, 90, 180, 270}) {
+        test::ClipRecipe r;
+        r.width = turn % 180 ? 180 : 320, r.height = turn % 180 ? 320 : 180, r.frames = 20, r.rotate = turn;
+        r.luma = [turn, w = r.width, h = r.height](int x, int y, int n) {
+            const int u = turn == 0 ? x : turn == 90 ? h - 1 - y : turn == 180 ? w - 1 - x : y;
+            const int v = turn == 0 ? y : turn == 90 ? x : turn == 180 ? h - 1 - y : w - 1 - x;
+            const int dx = u - (80 + 8 * n), dy = v - 120;
+            if (std::abs(dx) < 14 && std::abs(dy) < 20) return dx + dy > 0 ? 210 : 150;
+            return v < 60 ? 70 : 60 + 12 * ((u / 20 + v / 20) % 2); // a wall, and tiles
+        };
+        const std::string path = folder / ("turned" + std::to_string(turn) + ".mp4");
+        test::writeClip(path, r);
+        const Pursuit p = pursue(Clip::openVideo(path), 10, {160 / 320.f, 120 / 180.f, 0.12f, 0.28f}, 0, 20, {});
+        INFO("turned by " << turn);
+        REQUIRE(p.places.size() == 20);
+        for (const int n : {0, 10, 19}) {
+            CHECK(p.places[std::size_t(n)].x == Approx((80 + 8 * n) / 320.0).margin(0.02));
+            CHECK(p.places[std::size_t(n)].y == Approx(120 / 180.0).margin(0.03));
+        }
+        if (turn) continue;
+        r.frames = 1;
+        test::writeClip(path, r);
+        const Pursuit one = pursue(Clip::openVideo(path), 0, {80 / 320.f, 120 / 180.f, 0.12f, 0.28f}, 0, 1, {});
+        CHECK(one.places.size() == 1);
+        try { // where nothing stands out there is nothing to follow, and that is said
+            pursue(Clip::openVideo(path), 0, {0.5f, 0.15f, 0.1f, 0.1f}, 0, 1, {});
+            FAIL("an even wall was followed");
+        } catch (const Error& e) {
+            CHECK(std::string(e.what()).find("looks the same all over") != std::string::npos);
+        }
+    }
+}
+
 TEST_CASE("Of two, both are kept in sight where they fit, and a split follows one each, the left above", "[follow]") {
     constexpr int kFrames = 60;
     const TempFolder folder;

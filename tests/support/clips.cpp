@@ -111,6 +111,13 @@ av::Frame piece(const SoundRecipe& r, const AVCodecContext& c, std::int64_t firs
 
 } // namespace
 
+static void paintLuma(AVFrame& f, int n, const std::function<int(int, int, int)>& luma) {
+    for (int y = 0; y < f.height; ++y)
+        for (int x = 0; x < f.width; ++x) f.data[0][y * f.linesize[0] + x] = static_cast<std::uint8_t>(luma(x, y, n));
+    for (const int c : {1, 2})
+        std::fill_n(f.data[c], f.linesize[c] * ((f.height + 1) / 2), static_cast<std::uint8_t>(128));
+}
+
 void writeClip(const std::string& path, const ClipRecipe& r) {
     av::quiet();
     AVFormatContext* out = nullptr;
@@ -177,6 +184,7 @@ void writeClip(const std::string& path, const ClipRecipe& r) {
         f->height = r.height;
         check(av_frame_get_buffer(f.get(), 0), "frame");
         fillFrame(*f, n);
+        if (r.luma) paintLuma(*f, n, r.luma);
         f->pts = r.pts.empty() ? n : r.pts[static_cast<std::size_t>(n)];
         check(avcodec_send_frame(c.get(), f.get()), "send");
         drain(*c, *video);

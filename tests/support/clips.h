@@ -48,6 +48,7 @@ struct ClipRecipe {
     std::vector<std::int64_t> pts;   ///< of each frame, in 1/1000 s, for uneven times
     std::vector<std::pair<std::string, std::string>> options;
     ColourDescription colour;
+    std::function<int(int x, int y, int n)> luma; ///< of 8 bits, as stored, instead of the pattern; without colour
 };
 
 /// Every frame carries its number as eight squares of black or white along the top; below, a moving pattern.

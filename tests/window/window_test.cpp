@@ -289,7 +289,8 @@ TEST_CASE("figures have digits of one width, and points and colons of their own"
 TEST_CASE("words that do not fit are broken into whole lines, the last of which says that they go on") {
     const QFont font = words(8);
     const QFontMetrics m(font);
-    const QString text = "Blocks 19, noise 0.1, 30 % of the original kept; sharpen 0.5 at 1.4 px; enlarged by the network";
+    const QString text =
+        "Blocks 19, noise 0.1, 30 % of the original kept; sharpen 0.5 at 1.4 px; enlarged by the network";
     const QStringList three = fittedLines(text, font, 120, 3 * m.lineSpacing() + 5);
     REQUIRE(three.size() == 3);
     for (const QString& line : three) CHECK(m.horizontalAdvance(line) <= 120);
