@@ -26,10 +26,11 @@ void print(const MediaFacts& f, std::ostream& out) {
     if (f.hasVideo) {
         const VideoFacts& v = f.video;
         out << "  pictures: " << v.codec << ", " << v.width << "×" << v.height << ", " << shortly(v.fps, 3)
-            << " frames a second" << (v.variableRate ? " (variable)" : "") << ", " << v.frames << " frames, "
-            << v.bitDepth << " bit, " << v.pixelFormat << ", " << v.bitrate / 1000 << " kb/s"
-            << (v.rotation ? ", turned by " + std::to_string(v.rotation) + "°" : "") << (v.mirrored ? ", mirrored" : "")
-            << (v.interlaced ? ", interlaced" : "") << (v.alpha ? ", with transparency" : "") << "\n"
+            << " frames a second" << (v.variableRate ? " (variable)" : "") << ", " << v.frames
+            << (v.frames == 1 ? " frame, " : " frames, ") << v.bitDepth << " bit, " << v.pixelFormat << ", "
+            << v.bitrate / 1000 << " kb/s" << (v.rotation ? ", turned by " + std::to_string(v.rotation) + "°" : "")
+            << (v.mirrored ? ", mirrored" : "") << (v.interlaced ? ", interlaced" : "")
+            << (v.alpha ? ", with transparency" : "") << "\n"
             << "  colour: " << colourWords(v) << "\n";
     }
     for (const auto& a : f.audio)

@@ -122,7 +122,8 @@ int render(const Options& o, Surroundings& s) {
         progress.clear();
         reports.push_back(toJson(r));
         if (o.progress.empty())
-            s.out << r.output << ": " << r.frames << " frames, " << r.seconds << " s, " << r.bytes << " bytes\n";
+            s.out << r.output << ": " << r.frames << (r.frames == 1 ? " frame, " : " frames, ") << r.seconds << " s, "
+                  << r.bytes << " bytes\n";
         if (r.output != to) notes.tell(s, file, r.remarks.back());
         if (r.lostFrames)
             notes.tell(s, file,
