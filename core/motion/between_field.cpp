@@ -36,22 +36,31 @@ cv::Mat lookedUp(const cv::Mat& m, const cv::Mat& at) {
     return out;
 }
 
-BetweenSide sideOf(const cv::Mat& luma, const cv::Mat& other, const cv::Mat& flow, const cv::Mat& back, int patch) {
-    BetweenSide s{cv::Mat(luma.size(), CV_32FC4), cv::Mat(luma.size(), CV_32F), {}};
-    const cv::Mat there = ends(flow, 1), returned = lookedUp(back, there);
-    cv::absdiff(luma, lookedUp(other, there), s.miss);
-    cv::blur(s.miss, s.miss, {patch, patch});
+// Luma and flow, to be looked up together.
+cv::Mat packed(const cv::Mat& luma, const cv::Mat& flow) {
+    cv::Mat both(luma.size(), CV_32FC4);
     for (int y = 0; y < luma.rows; ++y) {
         const float* l = luma.ptr<float>(y);
-        const auto *f = flow.ptr<cv::Vec2f>(y), *r = returned.ptr<cv::Vec2f>(y);
-        auto* o = s.lumaAndFlow.ptr<cv::Vec4f>(y);
+        const auto* f = flow.ptr<cv::Vec2f>(y);
+        auto* o = both.ptr<cv::Vec4f>(y);
+        for (int x = 0; x < luma.cols; ++x) o[x] = {l[x], f[x][0], f[x][1], 0};
+    }
+    return both;
+}
+
+BetweenSide sideOf(const cv::Mat& here, const cv::Mat& other, const cv::Mat& flow, int patch) {
+    BetweenSide s{here, cv::Mat(here.size(), CV_32F), cv::Mat(here.size(), CV_32F)};
+    const cv::Mat returned = lookedUp(other, ends(flow, 1));
+    for (int y = 0; y < here.rows; ++y) {
+        const auto *h = here.ptr<cv::Vec4f>(y), *r = returned.ptr<cv::Vec4f>(y);
         float *g = s.gap.ptr<float>(y), *m = s.miss.ptr<float>(y);
-        for (int x = 0; x < luma.cols; ++x) {
-            g[x] = length(f[x][0] + r[x][0], f[x][1] + r[x][1]);
-            m[x] += g[x];
-            o[x] = {l[x], f[x][0], f[x][1], 0};
+        for (int x = 0; x < here.cols; ++x) {
+            g[x] = length(h[x][1] + r[x][1], h[x][2] + r[x][2]);
+            m[x] = std::abs(h[x][0] - r[x][0]);
         }
     }
+    cv::blur(s.miss, s.miss, {patch, patch});
+    s.miss += s.gap;
     return s;
 }
 
@@ -69,9 +78,13 @@ cv::Mat projected(const cv::Mat& flow, const cv::Mat& miss, float part, float si
         for (int x = 0; x < flow.cols; ++x) {
             const float px = std::floor(float(x) + part * f[x][0]), py = std::floor(float(y) + part * f[x][1]);
             if (!(px >= -1 && py >= -1 && px < float(flow.cols) && py < float(flow.rows))) continue; // NaN too
-            for (int j = std::max(0, int(py)); j <= std::min(flow.rows - 1, int(py) + 1); ++j)
-                for (int i = std::max(0, int(px)); i <= std::min(flow.cols - 1, int(px) + 1); ++i)
-                    if (float& l = least.at<float>(j, i); m[x] < l) l = m[x], out.at<cv::Vec2f>(j, i) = sign * f[x];
+            const int left = std::max(0, int(px)), right = std::min(flow.cols - 1, int(px) + 1);
+            for (int j = std::max(0, int(py)); j <= std::min(flow.rows - 1, int(py) + 1); ++j) {
+                auto* const l = least.ptr<float>(j);
+                auto* const o = out.ptr<cv::Vec2f>(j);
+                for (int i = left; i <= right; ++i)
+                    if (m[x] < l[i]) l[i] = m[x], o[i] = {sign * f[x][0], sign * f[x][1]};
+            }
         }
     }
     return out;
@@ -123,7 +136,8 @@ BetweenField betweenField(const cv::Mat& a, const cv::Mat& b, const std::vector<
     BetweenSide sideA, sideB; // by the most trusted flow
     for (const FlowPair& f : flows) {
         cancel.check();
-        const BetweenSide here = sideOf(a, b, f.ab, f.ba, wish.patch), there = sideOf(b, a, f.ba, f.ab, wish.patch);
+        const cv::Mat inA = packed(a, f.ab), inB = packed(b, f.ba);
+        const BetweenSide here = sideOf(inA, inB, f.ab, wish.patch), there = sideOf(inB, inA, f.ba, wish.patch);
         const cv::Mat back = -f.ba, fromA = projected(f.ab, here.miss, part, 1),
                       fromB = projected(f.ba, there.miss, 1 - part, -1);
         paths.push_back(filled(fromA, fromB, f.ab));
