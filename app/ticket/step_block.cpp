@@ -104,7 +104,9 @@ void StepBlock::setOnly(const QString& destination, bool only) {
 // The tick belongs to the open controls; where it is set it is always seen.
 void StepBlock::showOnly() { only_->setVisible(!destination_.isEmpty() && (open_ || only_->isChecked())); }
 
-void StepBlock::setSentence(const QString& text) { sentence_->setText(text); }
+void StepBlock::setSentence(const QString& text) {
+    sentence_->setText(QString(text).replace(" %", QString(QChar::Nbsp) + '%')); // never parted by a line's end
+}
 
 void StepBlock::setOpen(bool open) {
     if (open == open_) return;

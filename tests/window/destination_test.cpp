@@ -74,7 +74,7 @@ TEST_CASE("a destination is put on the table: shape, spots, sheet and gauge show
     REQUIRE(b.settle());
     CHECK(sizeOnTable(b) == QSize(270, 480));
     for (const SpotPicture& s : b.live().spots().pictures()) CHECK(Rect{0, 0, 270, 480}.contains(s.region));
-    CHECK(words(b, "sentence.frame") == "9:16 by cropping; 32 % of the picture stays.");
+    CHECK(words(b, "sentence.frame") == "9:16 by cropping; 32\u00a0% of the picture stays.");
     CHECK(words(b, "additions.frame").contains("Tall asks 270×480: crop, 32 % stays."));
     CHECK(b.find<QLabel>("additions.frame")->isVisible());
     CHECK_FALSE(b.find<QLabel>("additions.motion")->isVisible());

@@ -162,7 +162,7 @@ TEST_CASE("every control of every step writes its own field, says so in the sent
     type(b.find<QuantitySlider>("clean.keep_original"), "30");
     w.clean.on = true, w.clean.keepOriginal = 30;
     expect(w);
-    CHECK(sentence(b, "clean").contains("30 %"));
+    CHECK(sentence(b, "clean").contains("30\u00a0%"));
     type(b.find<QuantitySlider>("clean.noise_chroma"), "4");
     w.clean.chroma = {From::Nudged, 4, 4}; // off a measured value it is a nudge
     expect(w);
@@ -239,7 +239,7 @@ TEST_CASE("every control of every step writes its own field, says so in the sent
     type(b.find<QuantitySlider>("motion.speed"), "40");
     w.motion.speed = 40;
     expect(w);
-    CHECK(sentence(b, "motion").contains("40 % of its speed"));
+    CHECK(sentence(b, "motion").contains("40\u00a0% of its speed"));
     choose(b, "motion.duplicates", "Replace");
     w.motion.duplicates = "replace";
     expect(w);
