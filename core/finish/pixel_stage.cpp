@@ -133,7 +133,8 @@ void PixelStage::compute(std::int64_t, std::span<const Picture> in, Picture& out
 StagePtr pixelStage(StagePtr input, const char* name, const KeyMaker& key, std::shared_ptr<const PixelMap> map,
                     const PictureFormat& output) {
     const Key whole = KeyMaker("pixels").add(static_cast<std::int64_t>(Key(key))).add(input);
-    if (const auto* before = dynamic_cast<const PixelStage*>(input.get())) {
+    const auto* const before = dynamic_cast<const PixelStage*>(input.get());
+    if (before && before->inputs()[0]->format() == before->format()) {
         Maps maps = before->maps();
         maps.push_back(std::move(map));
         return std::make_shared<PixelStage>(before->inputs()[0], output, whole,

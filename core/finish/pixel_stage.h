@@ -17,7 +17,8 @@ public:
 
 /// A stage that maps each pixel's colour by itself. Where chroma is subsampled luma is mapped with chroma interpolated
 /// to it, and chroma with luma averaged to it: what is not changed passes exactly, no chroma is blurred by a detour
-/// through full resolution. Where the input is such a stage too, both become one, which passes over the picture once.
+/// through full resolution. Where the input is such a stage too, both become one, which passes over the picture once;
+/// but one that changes the format (HDR to standard range) is dear, and stays alone: its result is worth keeping.
 /// key: of the map alone. output: of the input's size and subsampling.
 StagePtr pixelStage(StagePtr input, const char* name, const KeyMaker& key, std::shared_ptr<const PixelMap> map,
                     const PictureFormat& output);

@@ -1,6 +1,7 @@
 // Look-up tables: .cube files of one and three dimensions, and files that are none.
 #include "core/base/error.h"
 #include "core/finish/colour_stage.h"
+#include "core/finish/hdr_stage.h"
 #include "core/finish/table_stage.h"
 #include "core/picture/colour.h"
 #include "core/picture/hash_noise.h"
@@ -147,6 +148,11 @@ TEST_CASE("Light and a table after it pass over the picture once, and give what 
 
     const auto pattern = std::make_shared<test::PatternStage>(test::format(150, 98, 1), 2);
     test::checkContract(*throughTable(coloured(pattern, c), table, 0.8));
+    // HDR to standard range is dear: it stays a stage whose result is kept while light is set.
+    PictureFormat hdr = test::format(64, 48, 1);
+    hdr.colour.primaries = hdr.colour.matrix = 9, hdr.colour.transfer = 16;
+    const StagePtr standard = toStandardRange(std::make_shared<test::PatternStage>(hdr, 2), {});
+    CHECK(coloured(standard, c)->inputs()[0] == standard);
     std::vector<std::function<StagePtr()>> ways; // whatever differs in either part, the whole has another key
     for (const double v : {0.1, 0.2, 0.3}) {
         ways.push_back([=] { return throughTable(coloured(pattern, c), table, v); });
