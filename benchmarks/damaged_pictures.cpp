@@ -72,14 +72,16 @@ Picture blocky(const Picture& in, double quantiser) {
     return out;
 }
 
-Picture noisy(const Picture& in, double sigma) {
+Picture noisyFrame(const Picture& in, double sigma, unsigned frame) {
     Picture p = copyOf(in);
-    std::mt19937 random(7);
+    std::mt19937 random(7 + frame);
     std::normal_distribution<float> d(0, static_cast<float>(sigma / 219));
     eachSample(p.planes[0], [&](float v, int, int) { return v + d(random); });
     toCodes(p);
     return p;
 }
+
+Picture noisy(const Picture& in, double sigma) { return noisyFrame(in, sigma, 0); }
 
 Picture colourNoisy(const Picture& in, double sigma) {
     Picture p = copyOf(in);

@@ -19,8 +19,9 @@ Picture frameOf(const std::string& path, std::int64_t n);
 Picture copyOf(const Picture& picture);
 /// A trip through MPEG-4 at this quantiser, 1 … 31: blocks.
 Picture blocky(const Picture& in, double quantiser);
-/// Gaussian noise of this sigma in 8-bit steps, on luma; and on chroma.
+/// Gaussian noise of this sigma in 8-bit steps, on luma; another for each frame; and on chroma.
 Picture noisy(const Picture& in, double sigma);
+Picture noisyFrame(const Picture& in, double sigma, unsigned frame);
 Picture colourNoisy(const Picture& in, double sigma);
 Picture soft(const Picture& in, double sigma);
 /// Gibbs' oscillations beside edges, so many times.

@@ -5,7 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
-#include <set>
+#include <map>
 #include <sstream>
 
 namespace ulm {
@@ -23,22 +23,27 @@ std::int64_t regionBytes(const PictureFormat& f, const Rect& r) {
                      : static_cast<std::int64_t>(double(pictureBytes(f, 4)) * r.w * r.h / (double(f.width) * f.height));
 }
 
-// The most that one step of the chain holds for a region of a frame: what it reads and what it writes. What is looked
-// for over whole frames (movement) is counted so.
-std::int64_t heaviestStep(const Stage& s, std::int64_t frame, const Rect& region, std::set<const Stage*>& seen) {
-    if (!seen.insert(&s).second) return 0;
-    std::int64_t here = regionBytes(s.format(), region), below = 0;
+// The most that is held while a region of a frame is made: the inputs that are there already while the next one is
+// made, and at the end all of them, the result and what making it takes. `known`: of stages asked before, for several
+// others look at about the same place of one.
+std::int64_t heldFor(const Stage& s, std::int64_t frame, const Rect& region,
+                     std::map<const Stage*, std::int64_t>& known) {
+    if (const auto it = known.find(&s); it != known.end()) return it->second;
     std::vector<Need> needs = s.needs(std::clamp<std::int64_t>(frame, 0, s.frames() - 1), region);
-    for (int i = 0; i < static_cast<int>(s.inputs().size()); ++i) // what is asked for later, of about the same place
-        if (const PictureFormat& f = s.inputs()[static_cast<std::size_t>(i)]->format();
-            std::ranges::none_of(needs, [i](const Need& n) { return n.input == i; }))
-            needs.push_back({i, frame, Rect{0, 0, f.width, f.height * region.h / std::max(1, s.format().height)}});
+    if (!s.inputs().empty()) {
+        const PictureFormat &to = s.format(), &from = s.inputs()[0]->format();
+        const Rect there{0, 0, from.width, std::max(2, from.height * region.h / std::max(1, to.height))};
+        for (int i = 0; i < s.laterNeeds(); ++i) needs.push_back({0, frame, there.intersected(from.frame())});
+    }
+    std::int64_t inputs = 0, most = 0;
     for (const Need& n : needs) {
         const Stage& input = *s.inputs()[static_cast<std::size_t>(n.input)];
-        here += regionBytes(input.format(), n.region);
-        below = std::max(below, heaviestStep(input, n.frame, n.region, seen));
+        most = std::max(most, inputs + heldFor(input, n.frame, n.region, known));
+        inputs += regionBytes(input.format(), n.region);
     }
-    return std::max(here, below);
+    most = std::max(most, inputs + regionBytes(s.format(), region) + s.workBytes(region));
+    known.emplace(&s, most);
+    return most;
 }
 
 std::string gigabytes(std::int64_t bytes) {
@@ -55,9 +60,9 @@ std::int64_t renderBytes(const Delivery& p, int cores, std::int64_t cacheBytes) 
     const std::int64_t delivered = pictureBytes(f, 1);
     std::int64_t step = 0; // of frames that are made, and of those that are not
     for (std::int64_t k = p.frames() / 2; k < std::min(p.frames() / 2 + 3, p.frames()); ++k) {
-        std::set<const Stage*> seen;
-        step = std::max(step,
-                        heaviestStep(*p.result, p.at(k).stage, {0, 0, f.width, std::min(bandRows(f), f.height)}, seen));
+        std::map<const Stage*, std::int64_t> known;
+        step =
+            std::max(step, heldFor(*p.result, p.at(k).stage, {0, 0, f.width, std::min(bandRows(f), f.height)}, known));
     }
     // Frames of the encoder's own kind are padded and have smaller copies.
     const std::int64_t encoder = videoCodec(p.ticket.deliver.codec).framesHeld(f.width, f.height) * delivered * 8 / 5;

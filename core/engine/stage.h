@@ -48,6 +48,10 @@ public:
 
     /// What can be asked for only when needs() has been answered, by those answers: where a movement leads, for one.
     virtual std::vector<Need> moreNeeds(std::int64_t, const Rect&, std::span<const Picture>) const { return {}; }
+    /// For estimates of memory: how many regions of input 0, each about where the result lies, moreNeeds() may ask for.
+    virtual int laterNeeds() const { return 0; }
+    /// For estimates of memory: bytes that compute() takes for a region, beside what it reads and writes.
+    virtual std::int64_t workBytes(const Rect&) const { return 0; }
 
     /// Writes every sample of `out` (its area is the region asked for). `in` answers needs(), then moreNeeds(), one by
     /// one; each picture's area is the region asked for. Must give the same samples whatever the region, up to rounding

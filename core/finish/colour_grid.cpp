@@ -44,6 +44,7 @@ void MapThrough(const ColourGrid& grid, const MatrixWeights& m, float strength, 
     const float fr = float(m.kr), fb = float(m.kb), fg = 1 - fr - fb;
     const auto kr = hn::Set(d, fr), kb = hn::Set(d, fb), kg = hn::Set(d, fg), one = hn::Set(d, 1.f);
     const auto ofCr = hn::Set(d, 2 * (1 - fr)), ofCb = hn::Set(d, 2 * (1 - fb)), kept = hn::Set(d, strength);
+    const auto toCr = hn::Set(d, 0.5f / (1 - fr)), toCb = hn::Set(d, 0.5f / (1 - fb));
     const auto least = hn::Set(d, ColourGrid::kLeast), most = hn::Set(d, ColourGrid::kMost);
     const int side = grid.side, stepG = 4 * side, stepB = 4 * side * side, all = 4 + stepG + stepB;
     const float* const corners = grid.corners.data();
@@ -89,8 +90,8 @@ void MapThrough(const ColourGrid& grid, const MatrixWeights& m, float strength, 
         const auto luma = hn::MulAdd(kr, r, hn::MulAdd(kg, g, hn::Mul(kb, b)));
         const auto towards = [&](auto from, auto to) { return hn::MulAdd(kept, hn::Sub(to, from), from); };
         hn::StoreU(towards(y, luma), d, ys + i);
-        hn::StoreU(towards(cb, hn::Div(hn::Sub(b, luma), ofCb)), d, cbs + i);
-        hn::StoreU(towards(cr, hn::Div(hn::Sub(r, luma), ofCr)), d, crs + i);
+        hn::StoreU(towards(cb, hn::Mul(hn::Sub(b, luma), toCb)), d, cbs + i);
+        hn::StoreU(towards(cr, hn::Mul(hn::Sub(r, luma), toCr)), d, crs + i);
     }
 }
 

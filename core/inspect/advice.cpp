@@ -38,6 +38,7 @@ std::string toldReading(const ReadingKind& k, double v) {
 
 namespace {
 
+constexpr double kTold = 50;      // of compression: drawings are cleaned before that shows
 constexpr double kShake = 0.0018; // of the width: from here on a tremble shows
 
 bool shakes(const Inspection& i, const VideoFacts& v) {
@@ -53,6 +54,14 @@ Rect insideBars(const Inspection& i, const VideoFacts& v) {
     const double kx = double(v.width) / v.codedWidth, ky = double(v.height) / v.codedHeight;
     const int l = int(std::ceil(i.inside.x * kx)), t = int(std::ceil(i.inside.y * ky));
     return {l, t, int(i.inside.right() * kx) - l, int(i.inside.bottom() * ky) - t};
+}
+
+bool compressionIsTheFault(const Inspection& i) {
+    constexpr double kHard = 53, kGridShows = 8, kHardForDrawings = 28;
+    constexpr double kNoisy = 2.5, kNoisyForDrawings = 1; // steps: so much noise does not survive a hard encode
+    const Readings& r = i.readings;
+    return (r.noise < kNoisy && (r.blocking >= kGridShows || r.compression >= kHard)) ||
+           (r.noise < kNoisyForDrawings && i.drawn() && r.compression >= kHardForDrawings);
 }
 
 std::vector<Finding> findings(const Inspection& i, const MediaFacts& facts) {
@@ -77,6 +86,10 @@ std::vector<Finding> findings(const Inspection& i, const MediaFacts& facts) {
                          std::int64_t frame = 0, Rect box = {}) {
         all.push_back({key, what, told, severity, frame, box, confidence});
     };
+    if (const double c = i.readings.compression; c >= kTold && i.readings.blocking < 3 && compressionIsTheFault(i))
+        add("compression", "Hard compression",
+            "smeared about as rate factor " + number(12 + 0.28 * c, 0) + " of H.264 leaves it, without blocks to see",
+            1 + (c - kTold) / 20, 0.7);
     if (const int lines = i.detailLines(v.height); lines > 0 && lines < 0.8 * v.height)
         add("detail", "Less detail than its size",
             "stored with " + std::to_string(v.height) + " lines, but holds about " + std::to_string(lines / 10 * 10),
@@ -151,14 +164,22 @@ std::vector<Advice> advise(const Inspection& i, const MediaFacts& facts) {
     std::vector<Advice> all;
     const Readings& r = i.readings;
     const VideoFacts& v = facts.video;
-    if (r.blocking >= 3)
-        all.push_back({"clean",
-                       "Remove compression blocks",
-                       toldReading(*findReading("blocking"), r.blocking) + ".",
-                       "May soften the finest texture a little.",
-                       {{"clean.blocks", "measured"}},
-                       "Half as strong, and a fifth of the original kept",
-                       {{"clean.blocks", number(r.blocking / 2)}, {"clean.keep_original", "20"}}});
+    if (const bool hard = compressionIsTheFault(i); hard || r.blocking >= 3) {
+        const bool blocks = r.blocking >= 3;
+        all.push_back(
+            {"clean",
+             blocks ? "Remove compression blocks" : "Clean what compression smeared",
+             (blocks ? toldReading(*findReading("blocking"), r.blocking)
+                     : "Compressed about as rate factor " + number(12 + 0.28 * r.compression, 0) + " of H.264") +
+                 (hard ? ". A network takes it best: it has seen many such encodes beside their originals."
+                       : ". Filters even out the grid."),
+             "May soften the finest texture a little.",
+             {{"clean.blocks", "measured"}},
+             blocks ? "Half as strong, and a fifth of the original kept" : "A third of the original kept",
+             blocks ? std::map<std::string, std::string>{{"clean.blocks", number(r.blocking / 2)},
+                                                         {"clean.keep_original", "20"}}
+                    : std::map<std::string, std::string>{{"clean.keep_original", "33"}}});
+    }
     if (r.noise >= 1.5)
         all.push_back({"clean",
                        "Remove noise",

@@ -51,6 +51,14 @@ const ReadingKind* findReading(const std::string& key) {
     return it == readingKinds().end() ? nullptr : &*it;
 }
 
+// How hard it was compressed: the network's estimate; where a grid of blocks that no decoder smoothed shows, half of it
+// and half by the grid's own height, which follows the quantiser (MPEG-4's steps, on the scale of rate factors).
+static double compressionReading(const Plane& luma, double blocking) {
+    const double estimate = std::min(100.0, 100 * estimateCompression(luma));
+    const double byGrid = 100 * std::clamp((6.2 * std::log2(std::max(1.0, 0.35 * blocking)) - 3.5) / 28, 0.0, 1.0);
+    return std::lerp(estimate, byGrid, 0.5 * std::clamp((blocking - 4) / 6, 0.0, 1.0));
+}
+
 PictureReading lookAt(const Picture& p, const Plane* next) {
     PictureReading out;
     Readings& r = out.readings;
@@ -95,7 +103,7 @@ PictureReading lookAt(const Picture& p, const Plane* next) {
         out.maps["combing"] = std::move(combs);
     }
     r.detail = measure::detail(luma);
-    r.compression = std::min(100.0, 100 * estimateCompression(luma));
+    r.compression = compressionReading(luma, r.blocking);
     return out;
 }
 

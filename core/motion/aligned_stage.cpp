@@ -72,6 +72,8 @@ public:
         return {{0, n, here}, {1, n, inputs()[1]->format().frame()}};
     }
 
+    int laterNeeds() const override { return 1; }
+
     // Of the neighbour only what the flow points at: far less than all that it could point at.
     std::vector<Need> moreNeeds(std::int64_t n, const Rect&, std::span<const Picture> in) const override {
         if (in.size() == 1) return {};

@@ -68,6 +68,10 @@ public:
         for (int i = 1; i < static_cast<int>(inputs().size()); ++i) needs.push_back({i, i % 2 ? a : a + 1, small});
         return needs;
     }
+    // Flows at this size, both sides as they are compared, and each guess with what is weighed of it.
+    std::int64_t workBytes(const Rect&) const override {
+        return std::int64_t(400) * format().width * format().height / static_cast<int>(2 * plan_.layers);
+    }
     void compute(std::int64_t n, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
         const BetweenInstant i = clock_.at(n);
         const int w = format().width, h = format().height / static_cast<int>(2 * plan_.layers);
@@ -137,6 +141,8 @@ public:
             if (isRebuilt(at(n, e))) needs.push_back({1, n * clock_.exposures + e, inputs()[1]->format().frame()});
         return needs;
     }
+
+    int laterNeeds() const override { return clock_.exposures + 1; }
 
     // Of the frames only what the paths lead to.
     std::vector<Need> moreNeeds(std::int64_t n, const Rect& region, std::span<const Picture> in) const override {

@@ -23,6 +23,10 @@ public:
         const Rect all = inputs()[0]->format().frame();
         return {{0, n, all}, {0, n + offset_, all}};
     }
+    // The search keeps pyramids of both pictures, their gradients and sums of these, and its refinement's equations.
+    std::int64_t workBytes(const Rect&) const override {
+        return std::int64_t(160) * (format().width >> how_.finest) * (format().height >> how_.finest);
+    }
     void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
         const int w = format().width, h = format().height;
         cv::Mat flow(h, w, CV_32FC2, cv::Scalar(0, 0));

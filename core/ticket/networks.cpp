@@ -16,7 +16,6 @@ namespace {
 
 // From here on a network trained on hard clips does better than the general one (docs/networks.md).
 constexpr double kRoughCompression = 45;
-constexpr double kCompressed = 60;       // from here on a network makes more of it than filters do
 constexpr int kMostForFull = 1280 * 720; // pixels up to which the full network is worth its time
 constexpr double kNoisy = 5;             // from here on the yield tells nothing: shrinking averages noise away
 constexpr double kTakenByFilters = 0.5;
@@ -118,7 +117,7 @@ double enlargeCrisp(const Ticket& t, const Inspection& found) {
 
 bool cleansByNetwork(const Ticket& t, const Inspection& found) {
     if (!t.clean.on || t.clean.method != "auto") return t.clean.on && t.clean.method.starts_with("learned");
-    return found.readings.compression >= kCompressed;
+    return compressionIsTheFault(found);
 }
 bool enlargesByNetwork(const Ticket& t) {
     return t.enlarge.on && (t.enlarge.method.starts_with("learned") || t.enlarge.method.ends_with(".onnx"));

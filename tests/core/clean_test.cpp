@@ -287,8 +287,10 @@ TEST_CASE("easing finds the strongest share under the limit, and leaves what is 
 }
 
 TEST_CASE("who cleans follows what was found: a network what compression left, filters plain noise") {
-    const auto by = [](double blocking, double noise, double compression, const char* method = "auto") {
+    const auto by = [](double blocking, double noise, double compression, const char* method = "auto",
+                       const char* kind = "natural") {
         Inspection i;
+        i.kind = kind;
         i.readings.blocking = blocking, i.readings.noise = noise, i.readings.compression = compression;
         Ticket t;
         setByAssignment(t, "clean.blocks=measured");
@@ -298,7 +300,13 @@ TEST_CASE("who cleans follows what was found: a network what compression left, f
     CHECK(Ticket{}.clean.method == "auto");
     CHECK(by(9, 0.3, 65));
     CHECK(by(0.6, 0.1, 69));     // smeared by a modern encoder, without a block to see
-    CHECK_FALSE(by(8, 0.2, 45)); // lightly compressed: neither gains, and filters are faster
+    CHECK(by(10, 0.2, 45));      // a grid that shows
+    CHECK_FALSE(by(5, 0.2, 45)); // lightly compressed: neither gains, and filters are faster
+    CHECK_FALSE(by(20, 5, 50));  // noise, along with it: filters along movement take several times as much
+    CHECK_FALSE(by(0, 3.2, 84)); // so much noise under such an encode is a misreading
+    CHECK(by(0.2, 0, 33, "auto", "line art"));
+    CHECK_FALSE(by(0.2, 3, 33, "auto", "line art"));
+    CHECK_FALSE(by(0.2, 0, 20, "auto", "screen"));
     CHECK_FALSE(by(0.7, 4.1, 6));
     CHECK_FALSE(by(0.2, 9, 20));
     CHECK_FALSE(by(9, 0.3, 65, "classic"));

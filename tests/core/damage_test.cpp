@@ -112,6 +112,23 @@ TEST_CASE("nothing is estimated without the network, or of a picture too small f
     CHECK(estimateCompression(encoded(folder, test::photograph(320, 240, 3), 34).planes[0]) == 0);
 }
 
+TEST_CASE("a grid of blocks tells by its height how hard a clip was compressed, beside the estimate") {
+    const auto read = [](double step) {
+        Picture p = test::photograph(320, 240);
+        if (step > 0) test::quantiseBlocks(p, step);
+        return lookAt(p).readings;
+    };
+    const double guess = read(48).compression;
+    const WithoutShippedNetworks none; // the estimate is 0 then
+    const Readings clean = read(0), fine = read(28), hard = read(48);
+    INFO(fine.blocking << " " << fine.compression << ", " << hard.blocking << " " << hard.compression);
+    CHECK(clean.compression == 0);
+    CHECK(fine.compression > 5);
+    CHECK(hard.compression > fine.compression + 5);
+    CHECK(hard.compression <= 50); // half of it: the other half is the estimate's
+    CHECK(guess > hard.compression + 5);
+}
+
 TEST_CASE("the mean quantiser is the one the encoder used, on one scale for all that tell it") {
     const test::TempFolder folder;
     test::ClipRecipe r;

@@ -247,6 +247,17 @@ TEST_CASE("findings are ordered, told with a place and never claimed of a clean 
     REQUIRE(advice.size() == 2);
     CHECK(advice[0].set.at("clean.blocks") == "measured");
     CHECK(advice[1].secondSet.at("clean.noise").starts_with("nudge:-"));
+    CHECK(advice[0].why.find("network") != std::string::npos);
+    // Who cleans it is told, and a modern encoder's smears are advised of though no block shows.
+    i = {};
+    i.inside = {0, 0, 1920, 1080};
+    i.readings.blocking = 5;
+    CHECK(advise(i, facts).at(0).why.find("Filters") != std::string::npos);
+    i.readings.blocking = 0.6, i.readings.compression = 69;
+    CHECK(advise(i, facts).at(0).what == "Clean what compression smeared");
+    CHECK(advise(i, facts).at(0).why.find("network") != std::string::npos);
+    i.readings.noise = 4; // then it is no hard encode
+    CHECK(advise(i, facts).at(0).what == "Remove noise");
     // A small clip with bars and an enlarged one are told so.
     i = {};
     i.inside = {0, 140, 1920, 800};
@@ -290,6 +301,7 @@ TEST_CASE("every kind of finding tells its own figure, at its place, and alone")
         {"haloes", "overshoot by 35 %", [](Inspection& i) { i.readings.haloes = 35; }},
         {"ringing", "beside edges", [](Inspection& i) { i.readings.ringing = 20; }},
         {"stairs", "80 % of a full staircase", [](Inspection& i) { i.readings.stairs = 80; }},
+        {"compression", "about as rate factor 32 of H.264", [](Inspection& i) { i.readings.compression = 70; }},
         {"banding", "contours in smooth areas, reading 60", [](Inspection& i) { i.readings.banding = 60; }},
         {"crushed", "30.0 % of the picture has no tones left", [](Inspection& i) { i.readings.crushed = 30; }},
         {"cast", "may well be meant", [](Inspection& i) { i.readings.cast = 30; }},

@@ -24,11 +24,12 @@ class Slide : public Stage {
 public:
     struct Wish {
         double vx = 6, vy = 2.5;
-        bool mark = false;
+        bool mark = false, strokes = false;
         std::int64_t other = 99, flash = 99;
     };
     explicit Slide(Wish w)
-        : Stage({}, {kW, kH, 1, 1}, KeyMaker("slide").add(w.vx).add(w.vy).add(int(w.mark)).add(w.other).add(w.flash)),
+        : Stage({}, {kW, kH, 1, 1},
+                KeyMaker("slide").add(w.vx).add(w.vy).add(int(w.mark) + 2 * int(w.strokes)).add(w.other).add(w.flash)),
           wish_(w), one_(test::photograph(kW + 160, kH + 80, 7)), two_(turned(one_)) {}
     const char* name() const override { return "slide"; }
     std::int64_t frames() const override { return 9; }
@@ -58,10 +59,14 @@ public:
             for (int y = kMark.y; y < kMark.bottom(); ++y)
                 for (int x = kMark.x; x < kMark.right(); ++x)
                     out.planes[0].row(y)[x] = (x / 3 + y / 3) % 2 ? 0.95f : 0.1f;
+        if (wish_.strokes)
+            for (int y = kStrokes.y; y < kStrokes.bottom(); ++y)
+                for (int x = kStrokes.x; x < kStrokes.right(); ++x)
+                    if ((x - kStrokes.x) % 15 < 2) out.planes[0].row(y)[x] = 0.95f;
         return out;
     }
     static constexpr int kW = 256, kH = 160;
-    static constexpr Rect kMark{180, 20, 48, 24};
+    static constexpr Rect kMark{180, 20, 48, 24}, kStrokes{60, 60, 120, 24};
 
 private:
     static void resamplePlane(const Plane& from, const ScaleWindow& w, Plane& to) {
@@ -174,6 +179,22 @@ TEST_CASE("a mark that lies still over what moves stays still") {
         CHECK(over(slide->at(3.5), made, Slide::kMark.grown(-4)) > 38);
         CHECK(over(slide->at(3.5), made, Slide::kMark.grown(6)) > 24);
         CHECK(over(slide->at(3.5), made, {40, 60, 120, 80}) > 34); // what moves beside it still does
+    }
+}
+
+TEST_CASE("strokes two pixels wide, too thin for the search to see, lie still over what moves") {
+    for (const Between method : {Between::Fast, Between::Careful}) {
+        const auto slide = std::make_shared<Slide>(Slide::Wish{.strokes = true});
+        const Picture made = whole(inBetween(slide, slide, every(0.5), method), 3), truth = slide->at(3.5);
+        double least = 1, mean = 0; // of the strokes, which are 0.95
+        int count = 0;
+        for (int y = Slide::kStrokes.y + 4; y < Slide::kStrokes.bottom() - 4; ++y)
+            for (int x = Slide::kStrokes.x; x < Slide::kStrokes.right(); x += 15) {
+                least = std::min(least, double(made.planes[0].at(x, y)));
+                mean += made.planes[0].at(x, y), ++count;
+            }
+        INFO((method == Between::Fast ? "fast" : "careful") << " " << least << " " << mean / count);
+        CHECK(mean / count > 0.9);
     }
 }
 

@@ -106,12 +106,12 @@ def write(frames, path, crf):
             out.mux(packet)
 
 
-def damaged(frames, damage, seed):
-    """Frames of half the size; how hard they are to be encoded."""
+def damaged(frames, damage, seed, by=2):
+    """Frames of one `by`-th of the size; how hard they are to be encoded."""
+    h, w = frames[0].shape[:2]
     if damage == "bicubic":
-        h, w = frames[0].shape[:2]
-        return [np.asarray(Image.fromarray(f).resize((w // 2, h // 2), Image.BICUBIC)) for f in frames], 0
-    small = [cv2.resize(f, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA) for f in frames]
+        return [np.asarray(Image.fromarray(f).resize((w // by, h // by), Image.BICUBIC)) for f in frames], 0
+    small = [cv2.resize(f, (w // by, h // by), interpolation=cv2.INTER_AREA) for f in frames]
     if damage == "clean":
         return small, 0
     rng = np.random.default_rng(seed)

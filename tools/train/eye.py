@@ -1,7 +1,8 @@
 """Measures what the eye finds, and draws sheets to look at: Lanczos, the faithful and the crisp networks, through the command
 line, against the truth, on the pictures and clips of evaluate.py, which nothing was trained on.
 
-`python3 eye.py CLI [--only WORD] [--set KEY=VALUE …] [--markdown FILE] [--sheets FOLDER]`. At twice the stored size, luma, 8-bit steps:
+`python3 eye.py CLI [--only WORD] [--scale N …] [--set KEY=VALUE …] [--markdown FILE] [--sheets FOLDER]`. At twice the stored size
+(or --scale times), luma, 8-bit steps:
   bands   energy of three bands of detail (0.8, 1.6, 3.2 pixels) over the truth's: 1 is right, less is soft, more is noise
   edges   width of the truth's strongest edges, their contrast over their steepest rise within 5 pixels, over the truth's
   GMSD    gradient similarity's deviation (Xue et al. 2014), less is better
@@ -21,10 +22,8 @@ import pictures
 from evaluate import CLIPS, DRAWN, FURTHER, FURTHER_CLIPS, LENGTH, PHOTOGRAPHS, ROOT
 from niqe import Niqe
 
-WAYS = {"Lanczos": ["enlarge.scale=2", "enlarge.method=lanczos"],
-        "faithful": ["enlarge.scale=2", "enlarge.method=learned", "enlarge.crisp=0"],
-        "crisp": ["enlarge.scale=2", "enlarge.method=learned", "enlarge.crisp=100"],
-        "measured": ["enlarge.scale=2", "enlarge.method=learned"]}
+WAYS = {"Lanczos": ["enlarge.method=lanczos"], "faithful": ["enlarge.method=learned", "enlarge.crisp=0"],
+        "crisp": ["enlarge.method=learned", "enlarge.crisp=100"], "measured": ["enlarge.method=learned"]}
 BANDS = (0.8, 1.6, 3.2)
 EDGE = 12  # pixels left out at the border
 ABOUT = """# How crisp enlarging looks
@@ -123,6 +122,7 @@ if __name__ == "__main__":
     a = argparse.ArgumentParser()
     a.add_argument("cli")
     a.add_argument("--only", default="")
+    a.add_argument("--scale", type=int, nargs="+", default=[2])
     a.add_argument("--set", action="append", default=[])
     a.add_argument("--markdown", type=pathlib.Path)
     a.add_argument("--sheets", type=pathlib.Path)
@@ -139,30 +139,34 @@ if __name__ == "__main__":
                 frames = load(ROOT / name)
                 if frames is None or min(frames[0].shape[:2]) < 200:
                     continue
-                middle = LENGTH // 2
-                truth, following = (evaluate.luma(frames[n]) for n in (middle, middle + 1))
-                moved, places, own = evaluate.along(truth, following), edge_places(truth), energies(truth)
-                width, natural_truth = edge_width(truth, places), niqe(truth)
-                still = evaluate.flicker(truth, following, moved)
-                for damage in ("clean", "bicubic", "hard") if "photograph" in group else ("clean", "hard"):
-                    small, crf = evaluate.damaged(frames, damage, k)
-                    path = pathlib.Path(folder) / f"{k}.mkv"
-                    evaluate.write(small, path, crf)
-                    shown = {}
-                    for way, sets in WAYS.items():
-                        got, after = (evaluate.frame_of(o.cli, path, n, sets + o.set) for n in (middle, middle + 1))
-                        shown[way] = got
-                        row = [*(energies(got) / own), edge_width(got, places) / width, gmsd(got, truth), ms_ssim(got, truth),
-                               10 * np.log10(255**2 / max(np.mean((got - truth) ** 2), 1e-9)), niqe(got),
-                               evaluate.flicker(got, after, moved)]
-                        sums.setdefault((f"{group} {damage}", way), []).append([*row, natural_truth, still])
-                        lines.append(f"| {pathlib.Path(name).name} | {group} {damage} | {way} | " + " / ".join(
-                            f"{v:.2f}" for v in row[:3]) + f" | {row[3]:.2f} | {row[4]:.4f} | {row[5]:.4f} | {row[6]:.2f} | "
-                            f"{row[7]:.2f}; {natural_truth:.2f} | {row[8]:.2f}; {still:.2f} |")
-                        print(lines[-1], flush=True)
-                    if o.sheets:
-                        o.sheets.mkdir(parents=True, exist_ok=True)
-                        sheet(o.sheets / f"{pathlib.Path(name).stem}-{damage}.png", {**shown, "truth": truth}, truth)
+                for by in o.scale:
+                    h, w = (n // (2 * by) * 2 * by for n in frames[0].shape[:2])
+                    whole = [f[:h, :w] for f in frames]
+                    middle = LENGTH // 2
+                    truth, following = (evaluate.luma(whole[n]) for n in (middle, middle + 1))
+                    moved, places, own = evaluate.along(truth, following), edge_places(truth), energies(truth)
+                    width, natural_truth = edge_width(truth, places), niqe(truth)
+                    still = evaluate.flicker(truth, following, moved)
+                    for damage in ("clean", "bicubic", "hard") if "photograph" in group else ("clean", "hard"):
+                        small, crf = evaluate.damaged(whole, damage, k, by)
+                        path = pathlib.Path(folder) / f"{k}.mkv"
+                        evaluate.write(small, path, crf)
+                        shown, kind = {}, f"{group} {damage}" + (f" ×{by}" if by != 2 else "")
+                        for way, sets in WAYS.items():
+                            got, after = (evaluate.frame_of(o.cli, path, n, [f"enlarge.scale={by}", *sets, *o.set])
+                                          for n in (middle, middle + 1))
+                            shown[way] = got
+                            row = [*(energies(got) / own), edge_width(got, places) / width, gmsd(got, truth), ms_ssim(got, truth),
+                                   10 * np.log10(255**2 / max(np.mean((got - truth) ** 2), 1e-9)), niqe(got),
+                                   evaluate.flicker(got, after, moved)]
+                            sums.setdefault((kind, way), []).append([*row, natural_truth, still])
+                            lines.append(f"| {pathlib.Path(name).name} | {kind} | {way} | " + " / ".join(
+                                f"{v:.2f}" for v in row[:3]) + f" | {row[3]:.2f} | {row[4]:.4f} | {row[5]:.4f} | {row[6]:.2f} | "
+                                f"{row[7]:.2f}; {natural_truth:.2f} | {row[8]:.2f}; {still:.2f} |")
+                            print(lines[-1], flush=True)
+                        if o.sheets and by == 2:
+                            o.sheets.mkdir(parents=True, exist_ok=True)
+                            sheet(o.sheets / f"{pathlib.Path(name).stem}-{damage}.png", {**shown, "truth": truth}, truth)
     head = ["| picture | damage | way | bands | edges | GMSD | MS-SSIM | PSNR, dB | NIQE; true | flicker; true |",
             "|---|---|---|---|---|---|---|---|---|---|"]
     means = []
