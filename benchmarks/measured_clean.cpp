@@ -27,18 +27,17 @@ struct Damage {
 
 std::vector<Damage> damages() {
     const auto none = [](const Picture& p, unsigned) { return copyOf(p); };
-    return {{"none", none, 0},
-            {"H.264, rate factor 24", none, 24},
-            {"H.264, rate factor 33", none, 33},
-            {"MPEG-4, quantiser 6, then kept without loss",
-             [](const Picture& p, unsigned) { return blocky(p, 6); }, 0},
-            {"MPEG-4, quantiser 14, then kept without loss",
-             [](const Picture& p, unsigned) { return blocky(p, 14); }, 0},
-            {"noise 3", [](const Picture& p, unsigned n) { return noisyFrame(p, 3, n); }, 0},
-            {"noise 6", [](const Picture& p, unsigned n) { return noisyFrame(p, 6, n); }, 0},
-            {"noise 4, H.264, rate factor 28", [](const Picture& p, unsigned n) { return noisyFrame(p, 4, n); }, 28},
-            {"ringing × 3", [](const Picture& p, unsigned) { return ringing(p, 3); }, 0},
-            {"stair-steps", [](const Picture& p, unsigned) { return steppedShare(p, 1); }, 0}};
+    return {
+        {"none", none, 0},
+        {"H.264, rate factor 24", none, 24},
+        {"H.264, rate factor 33", none, 33},
+        {"MPEG-4, quantiser 6, then kept without loss", [](const Picture& p, unsigned) { return blocky(p, 6); }, 0},
+        {"MPEG-4, quantiser 14, then kept without loss", [](const Picture& p, unsigned) { return blocky(p, 14); }, 0},
+        {"noise 3", [](const Picture& p, unsigned n) { return noisyFrame(p, 3, n); }, 0},
+        {"noise 6", [](const Picture& p, unsigned n) { return noisyFrame(p, 6, n); }, 0},
+        {"noise 4, H.264, rate factor 28", [](const Picture& p, unsigned n) { return noisyFrame(p, 4, n); }, 28},
+        {"ringing × 3", [](const Picture& p, unsigned) { return ringing(p, 3); }, 0},
+        {"stair-steps", [](const Picture& p, unsigned) { return steppedShare(p, 1); }, 0}};
 }
 
 // The picture as frame n of a pan shows it, 4:2:0, whole blocks.
@@ -64,9 +63,7 @@ struct Edge {
     bool down;
 };
 
-float at(const Plane& p, const Edge& e, int along) {
-    return e.down ? p.at(e.x, e.y + along) : p.at(e.x + along, e.y);
-}
+float at(const Plane& p, const Edge& e, int along) { return e.down ? p.at(e.x, e.y + along) : p.at(e.x + along, e.y); }
 
 constexpr int kReach = 5;
 
@@ -136,7 +133,8 @@ void measuredCleanTable(const std::vector<KnownPicture>& all, std::ostream& out)
     const std::string path = (std::filesystem::temp_directory_path() / "ulmwood-measured-clean.mkv").string();
     for (const Damage& d : damages()) {
         out << "\n### " << d.name
-            << "\n\n| picture | blocks, compression, done by | edges: true, damaged, cleaned, px | wider, % | mean, steps | PSNR-Y, dB: "
+            << "\n\n| picture | blocks, compression, done by | edges: true, damaged, cleaned, px | wider, % | mean, "
+               "steps | PSNR-Y, dB: "
                "damaged → cleaned | by filters, by network |\n|---|---|---|---|---|---|---|\n";
         int wider = 0, worse = 0;
         double gained = 0, missed = 0;
@@ -158,8 +156,8 @@ void measuredCleanTable(const std::vector<KnownPicture>& all, std::ostream& out)
             const auto edges = strongestEdges(truth);
             const double is = widthOf(truth, edges), was = widthOf(bad, edges), now = widthOf(good, edges);
             const double percent = 100 * (now / std::max(is, was) - 1);
-            const double before = psnr(truth, bad), after = psnr(truth, good), filters = psnr(truth, cleaned("classic")),
-                         network = psnr(truth, cleaned("learned"));
+            const double before = psnr(truth, bad), after = psnr(truth, good),
+                         filters = psnr(truth, cleaned("classic")), network = psnr(truth, cleaned("learned"));
             out << "| " << s.name << " | " << figure(found->readings.blocking) << ", "
                 << figure(found->readings.compression) << ", "
                 << (cleansByNetwork(ticketBy("auto"), *found) ? "network" : "filters") << " | " << figure(is) << ", "
@@ -173,9 +171,9 @@ void measuredCleanTable(const std::vector<KnownPicture>& all, std::ostream& out)
             gained += (told(after) - told(before)) / double(all.size());
             missed += (std::max({told(before), told(filters), told(network)}) - told(after)) / double(all.size());
         }
-        out << "\nEdges wider by more than 5 %: " << wider << " of " << all.size() << ". Farther from the truth: " << worse
-            << ". Nearer to it on average by " << figure(gained) << " dB; the best of all ways, each picture's own, by "
-            << figure(missed) << " dB more.\n";
+        out << "\nEdges wider by more than 5 %: " << wider << " of " << all.size()
+            << ". Farther from the truth: " << worse << ". Nearer to it on average by " << figure(gained)
+            << " dB; the best of all ways, each picture's own, by " << figure(missed) << " dB more.\n";
     }
     std::filesystem::remove(path);
 }

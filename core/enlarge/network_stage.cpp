@@ -104,6 +104,15 @@ public:
     }
     const char* name() const override { return "network"; }
     std::int64_t frames() const override { return inputs()[0]->frames(); }
+    // What goes in and out of a tile and two of its layers; runners keep that for a few sizes of tiles.
+    std::int64_t workBytes(const Rect&) const override {
+        constexpr std::int64_t kFeatures = 32, kSizesKept = 6;
+        const Rect all = inputs()[0]->format().frame();
+        const std::int64_t w = networkTile(all.w, net_->align()) + 2 * net_->margin(),
+                           h = networkTile(all.h, net_->align()) + 2 * net_->margin();
+        const auto grown = static_cast<std::int64_t>(net_->scale() * net_->scale() * net_->outputChannels());
+        return kSizesKept * w * h * (net_->inputChannels() + grown + 2 * kFeatures) * std::int64_t(sizeof(float));
+    }
 
 protected:
     // Mirrored samples come from inside the frame, at most as far from its edge as they lie outside.
