@@ -38,6 +38,8 @@ std::string told(const StepView& v) {
     const Readings& r = v.found.readings;
     std::string s = quantityText("Blocks", c.blocks, r.blocking, kMostBlocks, 0) + ", " +
                     quantityText("noise", c.noise, r.noise, kMostNoise, 1);
+    if (v.found.complete && cleansByNetwork(v.ticket, v.found) && r.compression >= 1)
+        s += ", compression " + shortNumber(r.compression, 0) + " %";
     const auto more = [&](const char* name, const Quantity& q, double reading, double most) {
         if (q.from != From::Fixed || q.value > 0) s += ", " + quantityText(name, q, reading, most, 1);
     };

@@ -102,6 +102,25 @@ TEST_CASE(
     }
 }
 
+TEST_CASE("Clean's sentence says who cleans, and of what, where no block shows") {
+    const TempFolder folder;
+    test::writeClip(folder / "a.mp4", {.width = 128, .height = 72, .frames = 4});
+    const auto told = [&](double blocking, double compression, const char* method = "auto") {
+        Inspection found;
+        found.complete = true;
+        found.readings.blocking = blocking, found.readings.compression = compression;
+        return resolve(reader(folder / "a.mp4"), found,
+                       ticketOf({"clean.blocks=measured", std::string("clean.method=") + method}))
+            ->sentence("clean");
+    };
+    CHECK(told(0.4, 64).find("Blocks 0 measured, noise 0 measured, compression 64 %") == 0);
+    CHECK(told(0.4, 64).ends_with("; by a network."));
+    CHECK(told(12, 40).find("Blocks 12 measured, noise 0 measured, compression 40 %") == 0);
+    CHECK(told(3, 20).ends_with("; by filters."));
+    CHECK(told(3, 20).find("compression") == std::string::npos);
+    CHECK(told(0.4, 64, "classic").find("network") == std::string::npos);
+}
+
 TEST_CASE("the stages of a ticket, in order: none is there twice, none without need") {
     const TempFolder folder;
     test::writeClip(folder / "a.mp4", {.width = 128, .height = 72, .frames = 4});
