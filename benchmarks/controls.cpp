@@ -36,13 +36,6 @@ struct Control {
     const char* method;
 };
 
-double meanOf(const Plane& p) {
-    double sum = 0;
-    for (int y = p.area().y; y < p.area().bottom(); ++y)
-        for (int x = 0; x < p.area().w; ++x) sum += p.row(y)[x];
-    return 219 * sum / double(p.area().pixels());
-}
-
 Picture treated(const Picture& in, const Readings& r, const Control& c, double value) {
     Ticket t;
     for (const char* off : {"clean.blocks=0", "clean.noise=0", "clean.noise_chroma=0"}) setByAssignment(t, off);
@@ -92,7 +85,7 @@ void controlTable(const std::vector<KnownPicture>& all, std::ostream& out) {
             down = down && last < r.*kind.member;
             const double left = psnr(s.picture.planes[0], treated(s.picture, clean, c, c.values.back()).planes[0]);
             out << (down ? " yes | " : " **no** | ") << figure(r.softness) << " → " << figure(after.softness) << " | "
-                << figure(meanOf(strongest.planes[0]) - meanOf(bad.planes[0])) << " | " << figure(left) << " |\n";
+                << figure(meanLevel(strongest.planes[0]) - meanLevel(bad.planes[0])) << " | " << figure(left) << " |\n";
             falls += down;
             kept += left >= 45;
         }

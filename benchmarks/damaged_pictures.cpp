@@ -187,6 +187,13 @@ Picture opened(const Picture& in, int radius) {
     return p;
 }
 
+double meanLevel(const Plane& p) {
+    double sum = 0;
+    for (int y = p.area().y; y < p.area().bottom(); ++y)
+        for (int x = 0; x < p.area().w; ++x) sum += p.row(y)[x];
+    return 219 * sum / double(p.area().pixels());
+}
+
 std::string figure(double v) {
     std::ostringstream s;
     s.setf(std::ios::fixed);

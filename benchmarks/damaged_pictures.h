@@ -44,6 +44,9 @@ Picture combed(const Picture& in, double pixels);
 /// This share of the lines kept, the rest interpolated.
 Picture fewerLines(const Picture& in, double share);
 
+/// Mean of a luma plane, 8-bit steps above black.
+double meanLevel(const Plane& plane);
+
 /// A number in the tables: two decimals below 10, else one.
 std::string figure(double v);
 

@@ -101,13 +101,6 @@ double widthOf(const Plane& p, const std::vector<Edge>& edges) {
     return median(all);
 }
 
-double meanOf(const Plane& p) {
-    double sum = 0;
-    for (int y = p.area().y; y < p.area().bottom(); ++y)
-        for (int x = 0; x < p.area().w; ++x) sum += p.row(y)[x];
-    return 219 * sum / double(p.area().pixels());
-}
-
 Ticket ticketBy(const char* method) {
     Ticket t;
     t.clean.on = true;
@@ -162,8 +155,8 @@ void measuredCleanTable(const std::vector<KnownPicture>& all, std::ostream& out)
                 << figure(found->readings.compression) << ", "
                 << (cleansByNetwork(ticketBy("auto"), *found) ? "network" : "filters") << " | " << figure(is) << ", "
                 << figure(was) << ", " << figure(now) << " | " << figure(percent) << " | "
-                << figure(meanOf(good) - meanOf(bad)) << " | " << figure(before) << " → " << figure(after) << " | "
-                << figure(filters) << ", " << figure(network) << " |\n";
+                << figure(meanLevel(good) - meanLevel(bad)) << " | " << figure(before) << " → " << figure(after)
+                << " | " << figure(filters) << ", " << figure(network) << " |\n";
             // Beyond 48 dB nobody tells pictures apart.
             const auto told = [](double db) { return std::min(db, 48.0); };
             wider += percent > 5;

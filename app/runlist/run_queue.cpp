@@ -100,6 +100,7 @@ void RunQueue::startNext() {
     next->state = RunItem::State::Running;
     next->words.clear();
     next->progress = {};
+    if (QFileInfo::exists(next->output)) next->output = outputName(next->clip, next->target, items_); // taken meanwhile
     const std::uint64_t round = ++round_;
     ExportJob job{next->clip.toStdString(), next->output.toStdString(), next->ticket, next->target};
     for (int i = 0; i < project_.count(); ++i)

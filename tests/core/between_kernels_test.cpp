@@ -201,3 +201,16 @@ TEST_CASE("a part of a spread field is that part of the whole, which is OpenCV's
     CHECK(Spread({40, 12}, {0, 0, 100, 48}, 4, 4).isZero(empty));
     CHECK(Spread({40, 12}, {0, 0, 160, 24}, 4, 4).isZero(empty));
 }
+
+TEST_CASE("pictures that are somewhat unlike are mixed, but not where a cut was found between them", "[between]") {
+    const cv::Mat a = 100 * (1 + 0.5 * noise(64, 48, 1, 3)), nothing = cv::Mat::zeros(48, 64, CV_32FC2);
+    const auto held = [&](double unlike, bool maybeCut) {
+        cv::Mat b = a.clone();
+        for (int y = 0; y < b.rows; ++y) // as bright as the other
+            for (int x = 0; x < b.cols; ++x) b.at<float>(y, x) += float((x / 3 + y / 3) % 2 ? unlike : -unlike);
+        return betweenField(a, b, {{nothing, nothing}}, {.part = 0.4, .maybeCut = maybeCut}, {}).held;
+    };
+    CHECK_FALSE(held(11, false));
+    CHECK(held(11, true));
+    CHECK_FALSE(held(5, true)); // the cut was told falsely
+}

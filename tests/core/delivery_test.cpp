@@ -102,6 +102,22 @@ TEST_CASE(
     }
 }
 
+TEST_CASE(
+    "a Frame that is off and that a destination's shape switches on crops, and does nothing else that lies in it") {
+    const TempFolder folder;
+    test::writeClip(folder / "a.mp4", {.width = 128, .height = 72, .frames = 4});
+    const Ticket off = ticketOf(
+        {"frame.turn=90", "frame.mirror=true", "frame.part=0,0,64x36", "frame.straighten=3", "frame.on=false"});
+    const DeliveryPtr plain = resolve(reader(folder / "a.mp4"), nullptr, Ticket{}, card(kSquare)),
+                      kept = resolve(reader(folder / "a.mp4"), nullptr, off, card(kSquare));
+    Engine engine(0);
+    const auto shown = [&](const DeliveryPtr& d) {
+        return engine.pull(*d->result, 1, d->result->format().frame(), {});
+    };
+    REQUIRE(kept->size() == plain->size());
+    CHECK(test::meanSquare(shown(kept).planes[0], shown(plain).planes[0]) == 0);
+}
+
 TEST_CASE("Clean's sentence says who cleans, and of what, where no block shows") {
     const TempFolder folder;
     test::writeClip(folder / "a.mp4", {.width = 128, .height = 72, .frames = 4});

@@ -213,6 +213,12 @@ TEST_CASE("Places set by hand are kept to, read, written and refused in words", 
     const auto path = planFollow(wish, kWindow, 1);
     CHECK(left(*path, 50) + kWindow / 2 == Approx(0.25).margin(0.02));
     CHECK(left(*path, 75) + kWindow / 2 == Approx(0.7).margin(0.02));
+    // Between them the way is the person's, before and after it is the subject's.
+    wish.pins = {{30, 0.6, 0.5}, {50, 0.6, 0.5}};
+    const auto held = planFollow(wish, kWindow, 1);
+    for (int n = 30; n <= 50; ++n) CHECK(left(*held, n) + kWindow / 2 == Approx(0.6).margin(0.03));
+    CHECK(left(*held, 0) + kWindow / 2 < 0.4);
+    CHECK(left(*held, 97) + kWindow / 2 == Approx(0.78).margin(0.08));
 
     CHECK(pinsWrong("").empty());
     CHECK(pinsWrong("0.4:0.25,0.5 2:0.7,0.5").empty());

@@ -3,6 +3,7 @@
 #include "core/engine/engine.h"
 #include "core/engine/resample_stage.h"
 #include "core/judge/measures.h"
+#include "core/motion/aligned_stage.h"
 #include "core/motion/between_stage.h"
 #include "core/pipeline/delivery.h"
 #include "tests/support/clips.h"
@@ -195,6 +196,19 @@ TEST_CASE("strokes two pixels wide, too thin for the search to see, lie still ov
             }
         INFO((method == Between::Fast ? "fast" : "careful") << " " << least << " " << mean / count);
         CHECK(mean / count > 0.9);
+    }
+}
+
+TEST_CASE("every neighbour that there is is moved onto its frame, the last one too; beyond the end a frame stands for "
+          "itself") {
+    const auto slide = std::make_shared<Slide>(Slide::Wish{});
+    for (const int offset : {1, -1}) {
+        const StagePtr s = aligned(slide, slide, offset);
+        const std::int64_t last = offset > 0 ? 7 : 1; // of nine
+        const Picture moved = whole(s, last), own = slide->at(double(last));
+        CHECK_FALSE(same(moved, own));
+        CHECK(over(own, moved, kInner) > 30);
+        CHECK(same(whole(s, last + offset), slide->at(double(last + offset))));
     }
 }
 

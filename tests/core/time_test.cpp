@@ -50,6 +50,10 @@ TEST_CASE("a map of times is its own inverse, whatever its ramps, halts and part
     CHECK(speed(0.02) == Approx(1).margin(2e-3));
     CHECK(speed(2.0 / 3) == Approx(0.75).margin(1e-3));
     CHECK(speed(4.0 / 3 - 0.02) == Approx(0.5).margin(2e-3));
+    // Before the first place of speed and after the last theirs hold, times the speed of all.
+    const TimeMap between({0, 2, {{2, 0.25}, {4, 1}}, false, {}, {}, false});
+    CHECK(between.movieAt(1) == Approx(2));
+    CHECK(between.movieAt(5) - between.movieAt(4) == Approx(0.5));
     // A halt shows one instant for its whole length; one inside of what is left out does not.
     const TimeMap halt({0, 1, {}, false, {{1, 0.75}}, {}, false});
     CHECK(halt.movieAt(2) == Approx(2.75));

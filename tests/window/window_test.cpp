@@ -153,6 +153,56 @@ TEST_CASE("runs of one clip get names of their own, are tried again beside what 
     CHECK(items[1].state == RunItem::State::Done);
 }
 
+TEST_CASE("a name that another file takes, before a run or under way, is left to it, and the run tells where it went") {
+    Bench b({"hands"});
+    b.project().change(Ticket{});
+    b.set({"stretch.to=0.6", "enlarge.scale=4", "clean.noise=6"});
+    b.project().setChosen(std::set<std::string>{});
+    b.window.addToRunList();
+    b.set({"enlarge.scale=2"});
+    b.window.addToRunList(); // waits for the first
+    const auto& runs = b.window.runs().items();
+    const QString first = runs[0].output, second = runs[1].output;
+    REQUIRE(waitFor([&] { return runs[0].progress.done >= 1; }, 30000));
+    for (const QString& taken : {first, second}) {
+        QFile other(taken);
+        REQUIRE(other.open(QIODevice::NewOnly));
+        other.write("not a movie");
+    }
+    REQUIRE(waitFor([&] { return runs[1].state == RunItem::State::Done; }, 60000));
+    CHECK(runs[0].state == RunItem::State::Done);
+    for (const QString& taken : {first, second}) CHECK(QFileInfo(taken).size() == 11);
+    for (const RunItem& r : runs) {
+        CHECK(r.output != first);
+        CHECK(r.output != second);
+        CHECK(Clip::openVideo(r.output.toStdString())->frameCount() > 5);
+    }
+}
+
+TEST_CASE("a run comes back with the session as it was: done, and for its destination") {
+    const test::TempFolder session;
+    QString output;
+    {
+        Bench b({"hands"}, QString::fromStdString(session.path()));
+        b.project().change(Ticket{});
+        b.set({"stretch.to=0.2"});
+        b.project().setWatched(std::set<std::string>{"email-20"});
+        b.project().setChosen(std::set<std::string>{"email-20"});
+        b.window.addToRunList();
+        REQUIRE(waitFor([&] { return b.window.runs().items()[0].state == RunItem::State::Done; }, 30000));
+        output = b.window.runs().items()[0].output;
+    }
+    MainWindow again(QString::fromStdString(session.path()));
+    again.restore();
+    REQUIRE(again.runs().items().size() == 1);
+    const RunItem& run = again.runs().items()[0];
+    CHECK(run.state == RunItem::State::Done);
+    CHECK_FALSE(again.runs().running());
+    CHECK(run.output == output);
+    REQUIRE(run.target);
+    CHECK(run.target->name == "email-20");
+}
+
 TEST_CASE("a failed delivery tells why in the list and across the top") {
     Bench b({"hands"});
     b.project().setChosen(std::set<std::string>{});
@@ -193,6 +243,66 @@ TEST_CASE("closing and reopening loses nothing") {
     CHECK_FALSE(again.project().at(0).problem.isEmpty()); // its folder is gone: it is told, and its ticket stays
     CHECK(again.project().at(0).ticket == wanted);
     again.setNight(false);
+}
+
+TEST_CASE("a ticket that lies beside a clip is taken when the clip comes, and never over what was changed since") {
+    const test::TempFolder session, clips;
+    const QString clip = QString::fromStdString(clips / "hands.mp4");
+    {
+        Bench b({"hands"}, QString::fromStdString(session.path()));
+        QFile::copy(QString::fromStdString(b.folder / "hands.mp4"), clip);
+        Ticket beside;
+        setByAssignment(beside, "clean.noise=3");
+        saveTicket(beside, clips / "hands.ticket.json");
+        b.project().addFiles({clip});
+        REQUIRE(waitFor([&] { return b.project().count() == 2 && b.project().at(1).clip; }));
+        b.project().setCurrent(1);
+        CHECK(b.ticket() == beside);
+        b.set({"clean.noise=9"});
+    }
+    MainWindow again(QString::fromStdString(session.path()));
+    again.restore();
+    REQUIRE(waitFor([&] { return again.project().count() == 2 && again.project().at(1).clip; }));
+    CHECK(again.project().at(1).ticket.clean.noise.value == 9);
+}
+
+TEST_CASE("a ticket kept aside comes back with the session; one copied to a clip leaves that clip's stretch alone") {
+    const test::TempFolder session;
+    Ticket aside;
+    {
+        Bench b({"wheel", "hands"}, QString::fromStdString(session.path()));
+        REQUIRE(waitFor([&] { return b.project().at(0).clip && b.project().at(1).clip; }));
+        b.project().setCurrent(0); // whichever was opened first is until then
+        b.set({"clean.noise=4"});
+        aside = b.ticket();
+        b.project().keepTicket();
+        b.set({"stretch.on=true", "stretch.from=0.2", "stretch.to=0.9", "clean.noise=6"});
+        b.project().copyTicketTo({1}, "");
+        const Ticket& other = b.project().at(1).ticket;
+        CHECK(other.clean.noise.value == 6);
+        CHECK_FALSE(other.stretch.on);
+        // Undone, a clip's own stretch is not among its further ones.
+        b.project().setStretches({{0.2, 0.9}, {1.1, 1.4}});
+        b.set({"clean.noise=7"});
+        b.project().undo();
+        CHECK(b.ticket().clean.noise.value == 6);
+        CHECK(b.project().currentClip()->stretches == std::vector<std::pair<double, double>>{{1.1, 1.4}});
+    }
+    MainWindow again(QString::fromStdString(session.path()));
+    again.restore();
+    REQUIRE(again.project().at(0).kept);
+    CHECK(*again.project().at(0).kept == aside);
+}
+
+TEST_CASE("a destination that is watched no more is not delivered to when it comes back, until it is ticked again") {
+    Bench b;
+    b.project().setWatched(std::set<std::string>{"email-20", "webpage-5"});
+    b.project().setChosen(std::set<std::string>{"email-20", "webpage-5"});
+    REQUIRE(b.project().ticked().size() == 2);
+    b.project().setWatched(std::set<std::string>{"webpage-5"});
+    b.project().setWatched(std::set<std::string>{"email-20", "webpage-5"});
+    REQUIRE(b.project().ticked().size() == 1);
+    CHECK(b.project().ticked()[0].name == "webpage-5");
 }
 
 TEST_CASE("a crash loses nothing: the process is killed, and the next start has it all") {
