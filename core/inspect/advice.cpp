@@ -57,10 +57,10 @@ Rect insideBars(const Inspection& i, const VideoFacts& v) {
 }
 
 bool compressionIsTheFault(const Inspection& i) {
-    constexpr double kHard = 53, kGridShows = 8, kHardForDrawings = 28;
+    constexpr double kHard = 53, kGridShows = 8, kHardWithGrid = 45, kHardForDrawings = 28;
     constexpr double kNoisy = 2.5, kNoisyForDrawings = 1; // steps: so much noise does not survive a hard encode
     const Readings& r = i.readings;
-    return (r.noise < kNoisy && (r.blocking >= kGridShows || r.compression >= kHard)) ||
+    return (r.noise < kNoisy && r.compression >= (r.blocking >= kGridShows ? kHardWithGrid : kHard)) ||
            (r.noise < kNoisyForDrawings && i.drawn() && r.compression >= kHardForDrawings);
 }
 

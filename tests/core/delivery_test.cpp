@@ -131,7 +131,7 @@ TEST_CASE("Clean's sentence says who cleans, and of what, where no block shows")
     };
     CHECK(told(0.4, 64).find("Blocks 0 measured, noise 0 measured, compression 64 %") == 0);
     CHECK(told(0.4, 64).ends_with("; by a network."));
-    CHECK(told(12, 40).find("Blocks 12 measured, noise 0 measured, compression 40 %") == 0);
+    CHECK(told(12, 48).find("Blocks 12 measured, noise 0 measured, compression 48 %") == 0);
     CHECK(told(3, 20).ends_with("; by filters."));
     CHECK(told(3, 20).find("compression") == std::string::npos);
     CHECK(told(0.4, 64, "classic").find("network") == std::string::npos);

@@ -235,6 +235,7 @@ TEST_CASE("findings are ordered, told with a place and never claimed of a clean 
     CHECK(advise(i, facts).empty());
     i.readings.blocking = 30;
     i.readings.noise = 2;
+    i.readings.compression = 60;
     i.worst["blocking"] = {40, 77, {10, 20, 48, 48}};
     i.confidence = {{"blocking", 0.9}, {"noise_sigma", 0.9}};
     auto found = findings(i, facts);

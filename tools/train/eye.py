@@ -28,8 +28,8 @@ BANDS = (0.8, 1.6, 3.2)
 EDGE = 12  # pixels left out at the border
 ABOUT = """# How crisp enlarging looks
 
-Written by `tools/train/eye.py`, which says what each figure is: luma at twice the stored size, through the command line, on
-photographs and clips of Debian packages that nothing was trained on. *Clean*, *bicubic* and *hard* as in
+Written by `tools/train/eye.py`, which says what each figure is: luma at twice the stored size (three and four times where it is said),
+through the command line, on photographs and clips of Debian packages that nothing was trained on. *Clean*, *bicubic* and *hard* as in
 [networks-quality.md](networks-quality.md). *Faithful* is `enlarge.crisp=0`, *crisp* 100, *measured* what the program chooses.
 Bands, edges, NIQE and flicker are nearest to the truth at 1.00, 1.00 and the truth's own.
 
