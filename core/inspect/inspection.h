@@ -105,8 +105,9 @@ Inspection inspectClip(const ClipPtr& clip, const CancelToken& cancel, const Ins
 /// than `apart` to another.
 std::vector<WatchPlace> choosePlaces(const Inspection&, const std::vector<Rect>& windows, int apart);
 
-/// Whether what compression left is the fault to treat, and a network makes more of it than filters do: hard encodes, a
-/// grid of blocks that shows, almost any encode of a drawing, as long as no noise lies over it (docs/controls.md).
+/// Whether what compression left is the fault to treat, and a network makes more of it than filters do: hard encodes,
+/// sooner where a grid of blocks shows, almost any encode of a drawing, as long as no noise lies over it
+/// (docs/controls.md).
 bool compressionIsTheFault(const Inspection&);
 
 /// The picture inside black bars, displayed pixels; empty where there are none, or the clip is turned.
