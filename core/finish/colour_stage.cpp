@@ -58,50 +58,57 @@ V InverseRoot(D d, V v) {
     return hn::Mul(e, hn::NegMulAdd(hn::Mul(hn::Set(d, 0.5f), v), hn::Mul(e, e), hn::Set(d, 1.5f)));
 }
 
-// `count` may be rounded up to whole vectors: rows have slack.
-void MapRow(const ColourMap& m, float* ys, float* cbs, float* crs, int count) {
+// Rows have slack: `count` may be rounded up to whole vectors.
+
+// Through the tone curves. Apart from turning chroma: a processor that looks ahead sees more of a short loop.
+void MapTones(const ColourMap& m, float* ys, float* cbs, float* crs, int count, bool onlyLuma) {
     const hn::ScalableTag<float> d;
     const int n = static_cast<int>(hn::Lanes(d));
-    const auto one = hn::Set(d, 1.f), zero = hn::Zero(d);
     const auto redOfCr = hn::Set(d, m.redOfCr), blueOfCb = hn::Set(d, m.blueOfCb);
     const auto crOfRed = hn::Set(d, 1 / m.redOfCr), cbOfBlue = hn::Set(d, 1 / m.blueOfCb);
     const auto kr = hn::Set(d, m.kr), kg = hn::Set(d, m.kg), kb = hn::Set(d, m.kb), perKg = hn::Set(d, 1 / m.kg);
-    const auto turnCos = hn::Set(d, m.cos), turnSin = hn::Set(d, m.sin), vibrance = hn::Set(d, m.vibrance);
     const std::int32_t *const reds = m.tones[0].data(), *const greens = m.tones[1].data(),
                               *const blues = m.tones[2].data();
-    const bool turns = m.turns, vibrates = m.vibrance != 0;
     for (int i = 0; i < count; i += n) {
-        auto y = hn::LoadU(d, ys + i), cb = hn::LoadU(d, cbs + i), cr = hn::LoadU(d, crs + i);
+        auto y = hn::LoadU(d, ys + i);
+        const auto cb = hn::LoadU(d, cbs + i), cr = hn::LoadU(d, crs + i);
         auto r = hn::MulAdd(redOfCr, cr, y), b = hn::MulAdd(blueOfCb, cb, y);
         auto g = hn::Mul(hn::NegMulAdd(kb, b, hn::NegMulAdd(kr, r, y)), perKg);
         r = ToneAt(d, reds, r);
         g = ToneAt(d, greens, g);
         b = ToneAt(d, blues, b);
         y = hn::MulAdd(kr, r, hn::MulAdd(kg, g, hn::Mul(kb, b)));
-        cb = hn::Mul(hn::Sub(b, y), cbOfBlue);
-        cr = hn::Mul(hn::Sub(r, y), crOfRed);
-        if (turns) {
-            auto raise = one;
-            if (vibrates) {
-                const auto square = hn::Max(hn::MulAdd(cb, cb, hn::Mul(cr, cr)), hn::Set(d, 1e-18f));
-                const auto perLength = InverseRoot(d, square), length = hn::Mul(square, perLength);
-                const auto pale = hn::Max(zero, hn::NegMulAdd(length, hn::Set(d, float(1 / ChromaTurn::kFull)), one));
-                const auto along = hn::Mul(hn::MulAdd(cb, hn::Set(d, float(ChromaTurn::kSkinCb)),
-                                                      hn::Mul(cr, hn::Set(d, float(ChromaTurn::kSkinCr)))),
-                                           perLength);
-                const auto near = hn::Max(zero, hn::Mul(hn::Sub(along, hn::Set(d, float(ChromaTurn::kSkinNear))),
-                                                        hn::Set(d, float(1 / (1 - ChromaTurn::kSkinNear)))));
-                const auto spared = hn::NegMulAdd(hn::Set(d, float(ChromaTurn::kSkinSpared)), near, one);
-                raise = hn::MulAdd(hn::Mul(vibrance, hn::Mul(pale, pale)), spared, one);
-            }
-            const auto cos = hn::Mul(raise, turnCos), sin = hn::Mul(raise, turnSin);
-            const auto turned = hn::NegMulAdd(sin, cr, hn::Mul(cos, cb));
-            cr = hn::MulAdd(sin, cb, hn::Mul(cos, cr));
-            cb = turned;
-        }
         hn::StoreU(y, d, ys + i);
-        hn::StoreU(cb, d, cbs + i);
-        hn::StoreU(cr, d, crs + i);
+        if (onlyLuma) continue;
+        hn::StoreU(hn::Mul(hn::Sub(b, y), cbOfBlue), d, cbs + i);
+        hn::StoreU(hn::Mul(hn::Sub(r, y), crOfRed), d, crs + i);
+    }
+}
+
+// Luma stays.
+void TurnChroma(const ColourMap& m, float* cbs, float* crs, int count) {
+    const hn::ScalableTag<float> d;
+    const int n = static_cast<int>(hn::Lanes(d));
+    const auto one = hn::Set(d, 1.f), zero = hn::Zero(d);
+    const auto turnCos = hn::Set(d, m.cos), turnSin = hn::Set(d, m.sin), vibrance = hn::Set(d, m.vibrance);
+    for (int i = 0; i < count; i += n) {
+        const auto cb = hn::LoadU(d, cbs + i), cr = hn::LoadU(d, crs + i);
+        auto raise = one;
+        if (m.vibrance != 0) {
+            const auto square = hn::Max(hn::MulAdd(cb, cb, hn::Mul(cr, cr)), hn::Set(d, 1e-18f));
+            const auto perLength = InverseRoot(d, square), length = hn::Mul(square, perLength);
+            const auto pale = hn::Max(zero, hn::NegMulAdd(length, hn::Set(d, float(1 / ChromaTurn::kFull)), one));
+            const auto along = hn::Mul(hn::MulAdd(cb, hn::Set(d, float(ChromaTurn::kSkinCb)),
+                                                  hn::Mul(cr, hn::Set(d, float(ChromaTurn::kSkinCr)))),
+                                       perLength);
+            const auto near = hn::Max(zero, hn::Mul(hn::Sub(along, hn::Set(d, float(ChromaTurn::kSkinNear))),
+                                                    hn::Set(d, float(1 / (1 - ChromaTurn::kSkinNear)))));
+            const auto spared = hn::NegMulAdd(hn::Set(d, float(ChromaTurn::kSkinSpared)), near, one);
+            raise = hn::MulAdd(hn::Mul(vibrance, hn::Mul(pale, pale)), spared, one);
+        }
+        const auto cos = hn::Mul(raise, turnCos), sin = hn::Mul(raise, turnSin);
+        hn::StoreU(hn::NegMulAdd(sin, cr, hn::Mul(cos, cb)), d, cbs + i);
+        hn::StoreU(hn::MulAdd(sin, cb, hn::Mul(cos, cr)), d, crs + i);
     }
 }
 
@@ -111,7 +118,8 @@ HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
 namespace ulm {
-HWY_EXPORT(MapRow);
+HWY_EXPORT(MapTones);
+HWY_EXPORT(TurnChroma);
 
 namespace {
 
@@ -143,8 +151,9 @@ ColourMap mapOf(const Colour& c, const std::vector<CurvePoint>& points, int matr
 class Coloured : public PixelMap {
 public:
     Coloured(const Colour& c, const std::vector<CurvePoint>& curve, int matrix) : map_(mapOf(c, curve, matrix)) {}
-    void map(float* y, float* cb, float* cr, int count) const override {
-        HWY_DYNAMIC_DISPATCH(MapRow)(map_, y, cb, cr, count);
+    void map(float* y, float* cb, float* cr, int count, Asked asked) const override {
+        HWY_DYNAMIC_DISPATCH(MapTones)(map_, y, cb, cr, count, asked == Asked::Luma);
+        if (map_.turns && asked == Asked::Colour) HWY_DYNAMIC_DISPATCH(TurnChroma)(map_, cb, cr, count);
     }
 
 private:

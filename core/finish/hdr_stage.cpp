@@ -58,7 +58,7 @@ private:
         const auto i = std::size_t(at);
         return table[i] + (at - float(i)) * (table[i + 1] - table[i]);
     }
-    void map(float* y, float* cb, float* cr, int count) const override {
+    void map(float* y, float* cb, float* cr, int count, Asked) const override {
         const float kr = float(from_.kr), kb = float(from_.kb), kg = 1 - kr - kb;
         for (int i = 0; i < count; ++i) {
             float v[3];

@@ -48,12 +48,14 @@ public:
     const Maps& maps() const { return maps_; }
 
 private:
-    // In runs that stay in the nearest cache while all maps pass over them.
-    void map(float* y, float* cb, float* cr, int count) const {
+    // In runs that stay in the nearest cache while all maps pass over them. Only the last one may leave chroma out.
+    void map(float* y, float* cb, float* cr, int count, PixelMap::Asked asked) const {
         constexpr int kRun = 256;
         static_assert(kRun % PixelMap::kSlack == 0); // so that whole vectors never reach into the next run
         for (int i = 0; i < count; i += kRun)
-            for (const auto& m : maps_) m->map(y + i, cb + i, cr + i, std::min(kRun, count - i));
+            for (const auto& m : maps_)
+                m->map(y + i, cb + i, cr + i, std::min(kRun, count - i),
+                       &m == &maps_.back() ? asked : PixelMap::Asked::Colour);
     }
 
     std::string name_;
@@ -94,7 +96,8 @@ void PixelStage::compute(std::int64_t, std::span<const Picture> in, Picture& out
                 row[2 * k + 1] = o[k] + odd.part * (o[k + 1] - o[k]);
             }
         }
-        map(rows.y.data(), rows.cb.data() + skipped, rows.cr.data() + skipped, to.w);
+        map(rows.y.data(), rows.cb.data() + skipped, rows.cr.data() + skipped, to.w,
+            halfW || halfH ? PixelMap::Asked::Luma : PixelMap::Asked::Colour);
         std::copy_n(rows.y.begin(), to.w, out.planes[0].row(y));
         if (!halfW && !halfH) {
             std::copy_n(rows.cb.begin(), to.w, out.planes[1].row(y));
@@ -122,7 +125,7 @@ void PixelStage::compute(std::int64_t, std::span<const Picture> in, Picture& out
         }
         std::copy_n(in[0].planes[1].row(y) + (small.x - chroma.x), small.w, rows.cb.begin());
         std::copy_n(in[0].planes[2].row(y) + (small.x - chroma.x), small.w, rows.cr.begin());
-        map(rows.y.data(), rows.cb.data(), rows.cr.data(), small.w);
+        map(rows.y.data(), rows.cb.data(), rows.cr.data(), small.w, PixelMap::Asked::Colour);
         std::copy_n(rows.cb.begin(), small.w, out.planes[1].row(y));
         std::copy_n(rows.cr.begin(), small.w, out.planes[2].row(y));
     }

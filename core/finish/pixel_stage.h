@@ -8,8 +8,10 @@ namespace ulm {
 class PixelMap {
 public:
     virtual ~PixelMap() = default;
-    /// Maps `count` colours in place: Y', Cb, Cr as in Picture.
-    virtual void map(float* y, float* cb, float* cr, int count) const = 0;
+    enum class Asked { Colour, Luma };
+    /// Maps `count` colours in place: Y', Cb, Cr as in Picture. Where only luma is asked for what becomes of cb and cr
+    /// does not matter; most pixels of a picture with subsampled chroma are asked for so.
+    virtual void map(float* y, float* cb, float* cr, int count, Asked) const = 0;
 
     /// Samples that rows given to map() have beyond `count`, for whole vectors; their values do not matter.
     static constexpr int kSlack = 64;
