@@ -47,6 +47,10 @@ QWidget* StepRows::pinsRow(StepBlock* block, const TicketKey& k) {
         }
         QStringList reasons;
         if (shot->faces > 0.25) reasons << tr("a face");
+        if (shot->things > 0.25)
+            reasons << (shot->being == Being::Person   ? tr("a person")
+                        : shot->being == Being::Animal ? tr("an animal")
+                                                       : tr("a thing that moves"));
         if (shot->movement > 0.25) reasons << tr("what moves");
         if (shot->contrast > 0.25 || reasons.isEmpty()) reasons << tr("what stands out");
         const QString sure = shot->confidence < 0.12 ? tr(", hardly more than the rest: look at it") : QString();

@@ -23,6 +23,8 @@ namespace {
 constexpr std::int64_t kMostFrames = 9000, kRuns = 36, kRunFrames = kMostFrames / kRuns;
 constexpr double kMostSound = 1800;
 constexpr std::int64_t kYieldEvery = 5; // samples
+constexpr std::int64_t kIntoShot = 6;   // frames after a cut that things are looked for
+constexpr int kMostExtra = 24;          // such looks
 // Samples read closely or about to be: two planes of floats and more each, so few of large ones.
 constexpr double kDoubt = 0.8; // log-odds within which it is not said whether a clip is drawn
 constexpr double kMostWaitingBytes = 256e6;
@@ -48,9 +50,13 @@ struct Sample {
     std::int64_t frame;
     PictureReading reading;
     std::vector<Mark> text, faces;
+    std::vector<Thing> things;
     std::optional<double> yield; ///< of some samples: it takes runs of a network
     int fieldVote = 0;           ///< > 0 top field first, < 0 bottom
 };
+
+// Whether something may have to be looked for anew: fast movement does so too, which costs a look.
+bool mayBeCut(const Thumbprint& before, const Thumbprint& now) { return difference(before, now).mean > 10; }
 
 // The file's own quantiser says best how hard its last encode was. An earlier one, before an upload, say, may have been
 // harder: then the picture's estimate stands, less its usual error; where a grid of blocks shows, too, it stands in
@@ -136,6 +142,7 @@ public:
         offerPlaces(places_, s);
         for (const Mark& m : s.text) out_.text.push_back(m);
         for (const Mark& m : s.faces) out_.faces.push_back(m);
+        things_.insert(things_.end(), s.things.begin(), s.things.end());
         for (const ReadingKind& k : readingKinds()) noteWorst(k, s);
         out_.samples.emplace_back(s.frame, s.reading.readings);
         if (s.reading.readings.blocking > strongest_)
@@ -172,6 +179,19 @@ public:
         decideKind();
         out_.candidates.clear();
         for (const auto& [key, place] : places_) out_.candidates.push_back(place);
+    }
+
+    /// What was looked for beside the samples.
+    void addSeen(const std::vector<Mark>& faces, const std::vector<Thing>& things) {
+        std::lock_guard lock(mutex_);
+        out_.faces.insert(out_.faces.end(), faces.begin(), faces.end());
+        things_.insert(things_.end(), things.begin(), things.end());
+    }
+    /// In order of time. Call when all samples are in.
+    std::vector<Thing> things() const {
+        std::vector<Thing> all = things_;
+        std::ranges::stable_sort(all, {}, [](const Thing& t) { return t.mark.frame; });
+        return all;
     }
 
 private:
@@ -218,6 +238,7 @@ private:
     double strongest_ = -1;
     int votes_ = 0;
     std::vector<double> drawn_, level_, straight_, yield_;
+    std::vector<Thing> things_;
 };
 
 // What goes from frame to frame, the camera's path and the fields: a batch behind the decoding, on a thread beside it.
@@ -277,11 +298,30 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
     // Kept apart until the readings are done: those copy what is known so far from other threads.
     std::vector<std::int64_t> breaks, cuts, duplicates;
     std::int64_t looked = 0, taken = 0;
-    int faceLooks = 0;
+    int faceLooks = 0, extraLooks = 0;
+    std::int64_t newShotAt = -1; // where a cut may have been, till something was looked for after it
     std::atomic<int> waiting = 0;
-    const bool fine = keptFinely(v), large = isLargeFrame(v.codedWidth, v.codedHeight);
+    const bool fine = keptFinely(v), large = isLargeFrame(v.codedWidth, v.codedHeight), whole = out.runs.size() == 1;
     tbb::task_group readings, sound;
     SoundReadings heard;
+    struct Done {
+        std::atomic<int>& left;
+        ~Done() { --left; }
+    };
+    // Decoding waits for the readings: pictures of large clips would pile up in memory.
+    const auto makeRoom = [&] {
+        if (waiting >= mostWaiting(source.format())) readings.wait();
+        if (large && LargeWork::underWay()) {
+            readings.wait();
+            LargeWork::waitForEnd(cancel);
+        }
+        ++waiting;
+    };
+    const auto pictureOf = [&](std::int64_t n) {
+        auto picture = std::make_shared<Picture>(Picture::make(source.format(), source.format().frame()));
+        source.compute(n, {}, *picture, cancel);
+        return picture;
+    };
     const auto finishTasks = [&] {
         readings.wait();
         sound.wait();
@@ -295,40 +335,40 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
                 cancel.check();
                 const DecodedFrame frame = reader->frame(n, cancel);
                 prints.push_back(thumbprint(*frame.picture, v.colour.fullRange));
-                if (out.runs.size() == 1) frameByFrame.add(frame.picture);
-                if (looked % every == every / 2) {
-                    // Decoding waits for the readings: pictures of large clips would pile up in memory.
-                    if (waiting >= mostWaiting(source.format())) readings.wait();
-                    if (large && LargeWork::underWay()) {
-                        readings.wait();
-                        LargeWork::waitForEnd(cancel);
-                    }
-                    ++waiting;
-                    auto picture = std::make_shared<Picture>(Picture::make(source.format(), source.format().frame()));
-                    source.compute(n, {}, *picture, cancel);
-                    std::shared_ptr<Picture> next;
-                    if (n + 1 < first + count) {
-                        next = std::make_shared<Picture>(Picture::make(source.format(), source.format().frame()));
-                        source.compute(n + 1, {}, *next, cancel);
-                    }
+                if (whole) frameByFrame.add(frame.picture);
+                if (prints.size() > start + 1 && mayBeCut(prints[prints.size() - 2], prints.back())) newShotAt = n;
+                const bool reads = looked % every == every / 2,
+                           newShot = whole && newShotAt >= 0 && n - newShotAt >= kIntoShot && extraLooks < kMostExtra;
+                if (newShot || reads) newShotAt = -1;
+                if (newShot && !reads) {
+                    ++extraLooks;
+                    makeRoom();
+                    readings.run([&gathering, &waiting, picture = pictureOf(n), n] {
+                        const Done done{waiting};
+                        gathering.addSeen(findFacesInTurn(*picture, n, 0), findThings(*picture, n));
+                    });
+                }
+                if (reads) {
+                    makeRoom();
+                    const std::shared_ptr<Picture> picture = pictureOf(n),
+                                                   next = n + 1 < first + count ? pictureOf(n + 1) : nullptr;
                     const bool yield = taken % kYieldEvery == 0;
                     const int turn = static_cast<int>(taken / kYieldEvery);
                     std::optional<int> faces; // which part of the picture is looked at for them
                     if (taken % 4 == 1 || wanted <= 6) faces = faceLooks++;
+                    const bool things = whole && taken % 2 == 1;
                     ++taken;
                     const std::optional<double> quantiser = fine ? 0 : meanQuantiser(*frame.picture);
-                    readings.run([&gathering, &waiting, picture = std::move(picture), next = std::move(next), n, faces,
-                                  yield, turn, quantiser] {
-                        const struct Done {
-                            std::atomic<int>& left;
-                            ~Done() { --left; }
-                        } done{waiting};
+                    readings.run([&gathering, &waiting, picture, next, n, faces, things, yield, turn, quantiser] {
+                        const Done done{waiting};
                         const Plane& luma = picture->planes[0];
-                        Sample s{n, lookAt(*picture, next ? &next->planes[0] : nullptr), findText(luma, n), {}, {}, 0};
+                        Sample s{n, lookAt(*picture, next ? &next->planes[0] : nullptr), findText(luma, n), {}, {}, {},
+                                 0};
                         Readings& r = s.reading.readings;
                         if (quantiser) r.compression = compressionBy(*quantiser, r.compression, r.blocking);
                         if (yield) s.yield = yieldOf(luma, turn);
                         if (faces) s.faces = findFacesInTurn(*picture, n, *faces);
+                        if (things) s.things = findThings(*picture, n);
                         if (next && s.reading.readings.combing > 2) s.fieldVote = fieldVote(luma, next->planes[0]);
                         gathering.add(std::move(s), luma);
                     });
@@ -363,7 +403,8 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
         out.pulldown = frameByFrame.fields.pulldown(out.cuts);
         tbb::parallel_invoke(
             [&] {
-                out.subject = findSubject(prints, out.cuts, out.faces, {v.rotation, v.mirrored, v.width, v.height});
+                out.subject = findSubject(prints, out.cuts, {out.faces, gathering.things()},
+                                          {v.rotation, v.mirrored, v.width, v.height});
             },
             [&] { out.movement = findMovement(prints, breaks, out.duplicates, v.fps, v.width, v.height); });
         const CameraFinder& camera = frameByFrame.camera;

@@ -9,7 +9,7 @@ namespace ulm {
 namespace {
 using nlohmann::json;
 
-constexpr int kVersion = 7; // of what readings mean: kept ones of another version are made anew
+constexpr int kVersion = 8; // of what readings mean: kept ones of another version are made anew
 
 json boxJson(const Rect& r) { return r.empty() ? json(nullptr) : json{r.x, r.y, r.w, r.h}; }
 Rect boxFrom(const json& j) {
@@ -69,6 +69,8 @@ json subjectJson(const Subject& s) {
     for (const SubjectShot& shot : s.shots)
         shots.push_back({{"first", shot.first},
                          {"faces", shot.faces},
+                         {"things", shot.things},
+                         {"being", int(shot.being)},
                          {"movement", shot.movement},
                          {"contrast", shot.contrast},
                          {"confidence", shot.confidence},
@@ -98,6 +100,7 @@ Subject subjectFrom(const json& j) {
     s.seconds = placesFrom(j.at("seconds"));
     for (const json& shot : j.at("shots"))
         s.shots.push_back({shot.at("first").get<std::int64_t>(), shot.at("faces").get<double>(),
+                           shot.at("things").get<double>(), Being(std::clamp(shot.at("being").get<int>(), 0, 2)),
                            shot.at("movement").get<double>(), shot.at("contrast").get<double>(),
                            shot.at("confidence").get<double>(), shot.at("second").get<double>()});
     return s;

@@ -168,8 +168,9 @@ void smooth(std::vector<float>& v) {
 constexpr int kSmallW = kW / 2, kSmallH = kH / 2;
 struct Weight {
     static constexpr float kFace = 200, kMovement = 8, kContrast = 2.5f;
-    std::uint8_t movement = 0, contrast = 0, face = 0;
-    float all() const { return float(movement + contrast) + kFace * float(face); }
+    static constexpr float kThing = 16000, kThingStep = 4; // of all cells of a thing that is surely there; of `thing`
+    std::uint8_t movement = 0, contrast = 0, face = 0, thing = 0;
+    float all() const { return float(movement + contrast) + kFace * float(face) + kThingStep * float(thing); }
 };
 using Weights = std::vector<Weight>; // of one frame
 
@@ -194,17 +195,28 @@ public:
     }
 
     void addFace(std::int64_t frame, const CellBox& box) {
-        for (const std::int64_t end : {first_ + std::int64_t(count_) - 1, first_}) {
-            const auto places = followCells(prints_, frame, end, box);
-            for (std::size_t k = 0; k < places.size(); ++k) {
-                const std::int64_t n = end >= frame ? frame + std::int64_t(k) : frame - std::int64_t(k);
-                const CellBox& b = places[k];
-                const int left = int(b.x) - b.w / 2, upper = int(b.y) - b.h / 2;
-                for (int y = std::max(0, upper / 2); y <= std::min(kSmallH - 1, (upper + b.h) / 2); ++y)
-                    for (int x = std::max(0, left / 2); x <= std::min(kSmallW - 1, (left + b.w) / 2); ++x)
-                        w_[std::size_t(n - first_)][std::size_t(y * kSmallW + x)].face = 1;
-            }
-        }
+        along(frame, box, [&](Weights& w, const CellBox& b) { overCells(b, w, [](Weight& c, float) { c.face = 1; }); });
+    }
+
+    // Its weight is heaped up in its middle: of what is larger than a window its middle is kept. A thing that does not
+    // live weighs as it moves; who lives, in part. `lower`: it is seen in the picture's lower half alone.
+    void addThing(std::int64_t frame, const CellBox& box, const Thing& t, bool lower) {
+        float moving = 0, cells = 0;
+        along(frame, box, [&](Weights& w, const CellBox& b) {
+            overCells(b, w, [&](Weight& c, float) { moving += c.movement, cells += 1; });
+        });
+        float share = std::min(1.f, moving / std::max(1.f, cells) / (2 * Weight::kMovement));
+        if (t.being != Being::Thing) share = 0.4f + 0.6f * share;
+        if (t.being == Being::Person && lower) share *= 0.3f; // an arm, or legs
+        along(frame, box, [&](Weights& w, const CellBox& b) {
+            float heap = 0;
+            overCells(b, w, [&](Weight&, float high) { heap += high; });
+            const float each = share * float(t.mark.confidence) * Weight::kThing / Weight::kThingStep / heap;
+            overCells(b, w, [&](Weight& c, float high) {
+                c.thing = std::max(c.thing, std::uint8_t(std::min(255.f, each * high + 0.5f)));
+            });
+        });
+        beings_[std::size_t(t.being)] += share * t.mark.confidence;
     }
 
     SubjectShot find(const Turning& shown, Subject& to) {
@@ -268,6 +280,28 @@ private:
         return sum;
     }
 
+    // Calls with each frame's weights and the box where what lies in `box` on `frame` is found there, as far as it is.
+    template <class Each>
+    void along(std::int64_t frame, const CellBox& box, const Each& each) {
+        for (const std::int64_t end : {first_ + std::int64_t(count_) - 1, first_}) {
+            const auto places = followCells(prints_, frame, end, box);
+            for (std::size_t k = 0; k < places.size(); ++k) {
+                const std::int64_t n = end >= frame ? frame + std::int64_t(k) : frame - std::int64_t(k);
+                each(w_[std::size_t(n - first_)], places[k]);
+            }
+        }
+    }
+    // Calls with each cell's weight in the box, and how near to its middle it is: (0, 1].
+    template <class Each>
+    static void overCells(const CellBox& b, Weights& w, const Each& each) {
+        const int left = int(b.x) - b.w / 2, upper = int(b.y) - b.h / 2;
+        const float halfW = float(b.w) / 4 + 1, halfH = float(b.h) / 4 + 1;
+        for (int y = std::max(0, upper / 2); y <= std::min(kSmallH - 1, (upper + b.h) / 2); ++y)
+            for (int x = std::max(0, left / 2); x <= std::min(kSmallW - 1, (left + b.w) / 2); ++x)
+                each(w[std::size_t(y * kSmallW + x)], std::max(0.05f, 1 - std::abs(float(x) - b.x / 2) / halfW) *
+                                                          std::max(0.05f, 1 - std::abs(float(y) - b.y / 2) / halfH));
+    }
+
     const Thumbprint& print(std::size_t k) const { return prints_[std::size_t(first_) + k]; }
     const Weight& cell(std::size_t f, int x, int y) const { return w_[f][std::size_t(y * kSmallW + x)]; }
 
@@ -324,10 +358,12 @@ private:
                     if (!isNear(way, f, x, y)) continue;
                     inside += w.all();
                     s.faces += Weight::kFace * w.face;
+                    s.things += Weight::kThingStep * w.thing;
                     s.movement += w.movement, s.contrast += w.contrast;
                 }
-        if (inside > 0) s.faces /= inside, s.movement /= inside, s.contrast /= inside;
+        if (inside > 0) s.faces /= inside, s.things /= inside, s.movement /= inside, s.contrast /= inside;
         const double even = double((kAcross + 1) * (kDown + 1)) / (kSmallW * kSmallH);
+        s.being = Being(std::ranges::max_element(beings_) - beings_.begin());
         if (total > 0) s.confidence = std::clamp((inside / total - even) / (1 - even), 0.0, 1.0);
         return s;
     }
@@ -336,6 +372,7 @@ private:
     std::int64_t first_;
     std::size_t count_;
     std::vector<Weights> w_;
+    std::array<double, 3> beings_{}; ///< by Being: what was added
 };
 
 } // namespace
@@ -377,18 +414,19 @@ std::vector<CellBox> followCells(const std::vector<Thumbprint>& prints, std::int
     };
     int x = std::clamp(int(std::lround(box.x)), box.w / 2, kW - 1 - box.w / 2),
         y = std::clamp(int(std::lround(box.y)), box.h / 2, kH - 1 - box.h / 2);
+    const int apart = box.w * box.h > 400 ? 2 : 1; // of what is large every other cell each way says enough
     const auto cut = [&](const Thumbprint& t, int cx, int cy) {
         std::vector<float> cells;
-        for (int j = -box.h / 2; j <= box.h / 2; ++j)
-            for (int i = -box.w / 2; i <= box.w / 2; ++i) cells.push_back(at(t, cx + i, cy + j));
+        for (int j = -box.h / 2; j <= box.h / 2; j += apart)
+            for (int i = -box.w / 2; i <= box.w / 2; i += apart) cells.push_back(at(t, cx + i, cy + j));
         return cells;
     };
-    std::vector<float> seen = cut(prints[std::size_t(from)], x, y);
+    std::vector<float> like = cut(prints[std::size_t(from)], x, y);
     const auto spread = [&] {
-        const float mean = std::accumulate(seen.begin(), seen.end(), 0.f) / float(seen.size());
+        const float mean = std::accumulate(like.begin(), like.end(), 0.f) / float(like.size());
         float sum = 0;
-        for (const float v : seen) sum += std::abs(v - mean);
-        return sum / float(seen.size());
+        for (const float v : like) sum += std::abs(v - mean);
+        return sum / float(like.size());
     };
     std::vector<CellBox> path = {{float(x), float(y), box.w, box.h}};
     const std::int64_t step = to >= from ? 1 : -1;
@@ -405,23 +443,35 @@ std::vector<CellBox> followCells(const std::vector<Thumbprint>& prints, std::int
                 if (!inside(cx, cy)) continue;
                 float sum = 0;
                 std::size_t k = 0;
-                for (int j = -box.h / 2; j <= box.h / 2; ++j)
-                    for (int i = -box.w / 2; i <= box.w / 2; ++i) sum += std::abs(at(t, cx + i, cy + j) - seen[k++]);
-                sum = sum / float(seen.size()) + 0.15f * float(std::abs(dx) + std::abs(dy)); // straight on, in doubt
+                for (int j = -box.h / 2; j <= box.h / 2; j += apart)
+                    for (int i = -box.w / 2; i <= box.w / 2; i += apart)
+                        sum += std::abs(at(t, cx + i, cy + j) - like[k++]);
+                sum = sum / float(like.size()) + 0.15f * float(std::abs(dx) + std::abs(dy)); // straight on, in doubt
                 if (sum < least) least = sum, bx = cx, by = cy;
             }
         if (least > 4 + 0.6f * spread()) break; // something else is there
         vx = std::clamp((bx - x + vx) / 2, -4, 4), vy = std::clamp((by - y + vy) / 2, -4, 4);
         x = bx, y = by;
         const std::vector<float> now = cut(t, x, y);
-        for (std::size_t k = 0; k < seen.size(); ++k) seen[k] += 0.12f * (now[k] - seen[k]);
+        for (std::size_t k = 0; k < like.size(); ++k) like[k] += 0.12f * (now[k] - like[k]);
         path.push_back({float(x), float(y), box.w, box.h});
     }
     return path;
 }
 
+namespace {
+
+CellBox cellsOf(const Rect& upright, const Turning& shown) {
+    return storedCells({float((upright.x + upright.w / 2.0) / shown.width),
+                        float((upright.y + upright.h / 2.0) / shown.height), float(double(upright.w) / shown.width),
+                        float(double(upright.h) / shown.height)},
+                       shown);
+}
+
+} // namespace
+
 Subject findSubject(const std::vector<Thumbprint>& prints, const std::vector<std::int64_t>& cuts,
-                    const std::vector<Mark>& faces, const Turning& shown) {
+                    const SeenThings& seen, const Turning& shown) {
     Subject s;
     const auto frames = std::int64_t(prints.size());
     std::vector<std::int64_t> starts = {0};
@@ -430,13 +480,12 @@ Subject findSubject(const std::vector<Thumbprint>& prints, const std::vector<std
     for (std::size_t k = 0; k < starts.size() && frames > 0; ++k) {
         const std::int64_t first = starts[k], past = k + 1 < starts.size() ? starts[k + 1] : frames;
         ShotFinder shot(prints, first, past);
-        for (const Mark& f : faces)
-            if (f.frame >= first && f.frame < past)
-                shot.addFace(f.frame,
-                             storedCells({float((f.box.x + f.box.w / 2.0) / shown.width),
-                                          float((f.box.y + f.box.h / 2.0) / shown.height),
-                                          float(double(f.box.w) / shown.width), float(double(f.box.h) / shown.height)},
-                                         shown));
+        const auto here = [&](const Mark& m) { return m.frame >= first && m.frame < past; };
+        for (const Mark& f : seen.faces)
+            if (here(f)) shot.addFace(f.frame, cellsOf(f.box, shown));
+        for (const Thing& t : seen.things)
+            if (here(t.mark))
+                shot.addThing(t.mark.frame, cellsOf(t.mark.box, shown), t, 2 * t.mark.box.y > shown.height);
         s.shots.push_back(shot.find(shown, s));
     }
     return s;

@@ -2,6 +2,7 @@
 
 #include "core/inspect/marks.h"
 #include "core/inspect/prints.h"
+#include "core/inspect/things.h"
 
 namespace ulm {
 
@@ -13,7 +14,9 @@ struct SubjectPlace {
 /// A shot's subject, and what spoke for it: shares of the weight inside the subject's surroundings, which sum to one.
 struct SubjectShot {
     std::int64_t first = 0; ///< frame
-    double faces = 0, movement = 0, contrast = 0;
+    double faces = 0, things = 0;
+    Being being = Being::Thing; ///< what the things are, most of all
+    double movement = 0, contrast = 0;
     double confidence = 0; ///< [0, 1]: how far its surroundings stand out from the rest
     double second = 0;     ///< [0, 1]: weight in the second's surroundings, to the first's
 };
@@ -37,14 +40,21 @@ struct Turning {
     int width = 0, height = 0; ///< upright pixels
 };
 
-/// The subject of every shot. Each cell of a print weighs what a face does that is followed from where it was seen,
-/// what moves against its surroundings (after the whole picture's movement is taken out), and how it stands out in
-/// brightness (centre against surround: Itti, Koch & Niebur, IEEE PAMI 1998); the middle of the picture a little more
-/// than its borders. The place of the subject is the path of a window over all frames of a shot at once that holds most
-/// of that weight for least movement (Viterbi, dynamic programming). The second is found so in what the first leaves.
-/// prints: of every frame, as stored; faces: upright pixels; `cuts`: first frames of shots.
+/// What networks saw on some frames.
+struct SeenThings {
+    std::vector<Mark> faces;
+    std::vector<Thing> things;
+};
+
+/// The subject of every shot. Each cell of a print weighs what a face does, or a person, an animal or a thing
+/// that moves, followed from where it was seen, what moves against its surroundings (after the whole picture's movement
+/// is taken out), and how it stands out in brightness (centre against surround: Itti, Koch & Niebur, IEEE PAMI 1998);
+/// the middle of the picture a little more than its borders. The place of the subject is the path of a window over all
+/// frames of a shot at once that holds most of that weight for least movement (Viterbi, dynamic programming). The
+/// second is found so in what the first leaves. prints: of every frame, as stored; seen: upright pixels; `cuts`: first
+/// frames of shots.
 Subject findSubject(const std::vector<Thumbprint>& prints, const std::vector<std::int64_t>& cuts,
-                    const std::vector<Mark>& faces, const Turning& shown);
+                    const SeenThings& seen, const Turning& shown);
 
 /// Follows what lies in a box (of cells, as stored) on print `from` towards print `to` by block matching on mean
 /// absolute difference, the template renewed slowly. Middles, one a print from `from` on; shorter where it was lost:

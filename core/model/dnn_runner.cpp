@@ -195,6 +195,7 @@ private:
                 if (n.in[0] >= 0) return addBinary(k);
                 break;
             case NetOp::Concat: return addConcat(k);
+            case NetOp::Average: return addAverage(k);
             default:
                 if (eltwiseOf(n)) return addEltwise(k);
             }
@@ -366,10 +367,14 @@ private:
         const algorithm how = n.op == NetOp::Add   ? algorithm::binary_add
                               : n.op == NetOp::Sub ? algorithm::binary_sub
                                                    : algorithm::binary_mul;
-        const memory a = values_[static_cast<std::size_t>(n.in[0])];
         const NetSize& s = sizes_[static_cast<std::size_t>(n.out)];
+        const auto same = [&](int v) { return sizes_[static_cast<std::size_t>(v)] == s; };
+        if (!same(n.in[0])) return addPlain(k);
+        const memory a = values_[static_cast<std::size_t>(n.in[0])];
         memory b;
-        if (n.in[1] >= 0)
+        if (n.in[1] >= 0 && !same(n.in[1]))
+            b = plainValue(n.in[1], static_cast<int>(k));
+        else if (n.in[1] >= 0)
             b = inLayout(values_[static_cast<std::size_t>(n.in[1])], a.get_desc());
         else
             b = memory(Desc({1, n.weights.size() == 1 ? 1 : s.channels, 1, 1}, Type::f32, Tag::nchw), engine(),
@@ -377,6 +382,20 @@ private:
         using B = dnnl::binary;
         const B::primitive_desc pd({how, a.get_desc(), b.get_desc(), a.get_desc()}, engine());
         execute(B(pd), {{DNNL_ARG_SRC_0, a}, {DNNL_ARG_SRC_1, b}, {DNNL_ARG_DST, valueRoom(a.get_desc(), n.out)}});
+        return k;
+    }
+
+    std::size_t addAverage(std::size_t k) {
+        const NetNode& n = graph_.nodes[k];
+        const memory in = values_[static_cast<std::size_t>(n.in[0])];
+        const NetSize &from = sizes_[static_cast<std::size_t>(n.in[0])], &to = sizes_[static_cast<std::size_t>(n.out)];
+        using P = dnnl::pooling_forward;
+        const memory::dims all{from.rows, from.columns}, none{0, 0};
+        const P::primitive_desc pd({dnnl::prop_kind::forward_inference, algorithm::pooling_avg_exclude_padding,
+                                    in.get_desc(), Desc(dimsOf(to), in.get_desc().data_type(), Tag::any), all, all,
+                                    none, none},
+                                   engine());
+        execute(P(pd), {{DNNL_ARG_SRC, in}, {DNNL_ARG_DST, valueRoom(pd.dst_desc(), n.out)}});
         return k;
     }
 

@@ -28,6 +28,7 @@ std::array<std::int64_t, 2> sizeAfter(const NetNode& n, const NetSize& in) {
         case NetOp::DepthToSpace: to[a] = from[a] * n.block; break;
         case NetOp::SpaceToDepth: to[a] = from[a] % n.block ? 0 : from[a] / n.block; break;
         case NetOp::Resize: to[a] = static_cast<std::int64_t>(std::floor(double(from[a]) * n.factor[a])); break;
+        case NetOp::Average: to[a] = 1; break;
         case NetOp::Pad:
             to[a] = from[a] + pads;
             if (n.pad == PadKind::Mirror && std::max(n.pads[a], n.pads[a + 2]) >= from[a]) to[a] = 0;
@@ -45,10 +46,13 @@ std::vector<NetSize> sizesFor(const NetGraph& g, int rows, int columns, const st
     sizes[0] = {g.inputChannels, rows, columns};
     for (const NetNode& n : g.nodes) {
         const NetSize* first = nullptr;
+        const bool arithmetic = n.op == NetOp::Add || n.op == NetOp::Sub || n.op == NetOp::Mul;
         for (int v : n.in) {
             if (v < 0) continue;
             const NetSize& s = sizes[static_cast<std::size_t>(v)];
-            if (first && (first->rows != s.rows || first->columns != s.columns))
+            const bool onePixel = arithmetic && s.rows == 1 && s.columns == 1;
+            if (first && arithmetic && first->rows == 1 && first->columns == 1) first = &s;
+            if (first && !onePixel && (first->rows != s.rows || first->columns != s.columns))
                 throw Error(Fault::Input, file, "its step \"" + n.name + "\" joins pictures of different sizes",
                             "Export the network again, with one picture in and one out.");
             if (!first) first = &s;

@@ -24,7 +24,8 @@ enum class NetOp {
     DepthToSpace, ///< pixel shuffle
     SpaceToDepth,
     Resize,
-    Pad, ///< of rows and columns
+    Pad,     ///< of rows and columns
+    Average, ///< of each channel's whole picture: one pixel
 };
 
 enum class ResizeKind { Nearest, Linear, Cubic };
@@ -33,8 +34,10 @@ enum class PadKind { Zero, Mirror, Edge };
 /// One step: reads values, writes one. A value is a float picture of some channels; 0 is the network's input.
 struct NetNode {
     NetOp op;
-    std::string name;    ///< for errors
-    std::vector<int> in; ///< values; for Add, Sub, Mul an operand of -1 is the constant `weights` (see below)
+    std::string name; ///< for errors
+    /// Values. For Add, Sub, Mul an operand of -1 is the constant `weights` (see below), and one of one pixel stands
+    /// for a picture that is the same everywhere.
+    std::vector<int> in;
     int out = 0;
     int channels = 0; ///< of the result
 

@@ -61,6 +61,7 @@ std::vector<Reach> reaches(const NetGraph& g, const std::string& file) {
             if (n.factor[0] != n.factor[1]) throw unfit(file, "\"" + n.name + "\" treats rows and columns unlike");
             if (n.place == NetNode::Place::AlignCorners) throw unfit(file, "\"" + n.name + "\" aligns corners");
             break;
+        case NetOp::Average: throw UnsupportedNet("\"" + n.name + "\" looks at the whole picture at once");
         case NetOp::Pad: taps = *std::ranges::max_element(n.pads); break;
         default: break;
         }

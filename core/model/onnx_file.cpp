@@ -6,6 +6,7 @@
 #include <cstring>
 #include <limits>
 #include <map>
+#include <opencv2/core.hpp>
 #include <optional>
 #include <set>
 
@@ -121,8 +122,17 @@ private:
                 need(static_cast<std::size_t>(t.float_data_size()), 1);
                 c.f.assign(t.float_data().begin(), t.float_data().end());
             }
-            for (float v : c.f)
-                if (std::isnan(v)) fail("its numbers \"" + name + "\" hold some that are no numbers (NaN)");
+        } else if (t.data_type() == TensorProto::FLOAT16) {
+            std::vector<std::uint16_t> halves;
+            if (!raw.empty()) {
+                need(raw.size(), 2);
+                halves.resize(static_cast<std::size_t>(count));
+                std::memcpy(halves.data(), raw.data(), raw.size());
+            } else {
+                need(static_cast<std::size_t>(t.int32_data_size()), 1);
+                for (const int v : t.int32_data()) halves.push_back(static_cast<std::uint16_t>(v));
+            }
+            for (const std::uint16_t h : halves) c.f.push_back(cv::float16_t::fromBits(h));
         } else if (t.data_type() == TensorProto::INT64) {
             if (!raw.empty()) {
                 need(raw.size(), 8);
@@ -135,6 +145,8 @@ private:
         } else {
             throw UnsupportedNet("numbers of type " + std::to_string(t.data_type()) + " in \"" + name + "\"");
         }
+        for (float v : c.f)
+            if (std::isnan(v)) fail("its numbers \"" + name + "\" hold some that are no numbers (NaN)");
         return c;
     }
 
@@ -223,6 +235,7 @@ private:
         }
         if (op == "Sigmoid") return emit(simple(NetOp::Sigmoid, n), n.output(0));
         if (op == "Tanh") return emit(simple(NetOp::Tanh, n), n.output(0));
+        if (op == "GlobalAveragePool") return emit(simple(NetOp::Average, n), n.output(0));
         if (op == "PRelu") return readPrelu(n);
         if (op == "Add" || op == "Sub" || op == "Mul") return readArithmetic(n);
         if (op == "Concat") return readConcat(n);
@@ -231,7 +244,8 @@ private:
         if (op == "DepthToSpace" || op == "SpaceToDepth") return readShuffle(n);
         if (op == "Resize" || op == "Upsample") return readResize(n);
         if (op == "Pad") return readPad(n);
-        if (op == "Identity" || op == "Dropout") {
+        const std::int64_t to = op == "Cast" ? number(n, "to", 0) : 0; // floats are floats here
+        if (op == "Identity" || op == "Dropout" || to == TensorProto::FLOAT || to == TensorProto::FLOAT16) {
             if (const Constant* c = constant(n, 0))
                 constants_[n.output(0)] = Constant(*c);
             else

@@ -64,11 +64,15 @@ void eachSample(const NetSize& s, F f) { // f(channel, index)
         for (Loop i = 0; i < plane; ++i) f(c, c * plane + i);
 }
 
-void arithmetic(const NetNode& n, std::span<const float* const> in, float* out, const NetSize& s) {
+void arithmetic(const NetNode& n, std::span<const float* const> in, std::span<const NetSize> sizes, float* out,
+                const NetSize& s) {
     const auto apply = [&](float a, float b) {
         return n.op == NetOp::Add ? a + b : n.op == NetOp::Sub ? a - b : a * b;
     };
-    if (in.size() == 2) return eachSample(s, [&](int, Loop i) { out[i] = apply(in[0][i], in[1][i]); });
+    if (in.size() == 2) {
+        const auto at = [&](std::size_t k, int c, Loop i) { return in[k][sizes[k] == s ? i : Loop(c)]; };
+        return eachSample(s, [&](int c, Loop i) { out[i] = apply(at(0, c, i), at(1, c, i)); });
+    }
     const bool constantFirst = n.in[0] < 0;
     eachSample(s, [&](int c, Loop i) {
         const float k = n.weights[n.weights.size() == 1 ? 0 : static_cast<std::size_t>(c)];
@@ -126,16 +130,21 @@ void resize(const NetNode& n, const float* in, const NetSize& from, float* out, 
     std::vector<Taps> rows, columns;
     for (int y = 0; y < to.rows; ++y) rows.push_back(tapsFor(n, y, from.rows, to.rows, n.factor[0]));
     for (int x = 0; x < to.columns; ++x) columns.push_back(tapsFor(n, x, from.columns, to.columns, n.factor[1]));
+    std::vector<float> line(std::size_t(from.columns)); // between the two passes
     for (int c = 0; c < to.channels; ++c) {
         const float* plane = in + Loop(c) * from.rows * from.columns;
-        for (const Taps& v : rows)
+        for (const Taps& v : rows) {
+            std::ranges::fill(line, 0.f);
+            for (int i = 0; i < v.count; ++i) {
+                const float* row = plane + Loop(v.at[i]) * from.columns;
+                for (int x = 0; x < from.columns; ++x) line[std::size_t(x)] += v.weight[i] * row[x];
+            }
             for (const Taps& h : columns) {
                 float sum = 0;
-                for (int i = 0; i < v.count; ++i)
-                    for (int j = 0; j < h.count; ++j)
-                        sum += v.weight[i] * h.weight[j] * plane[Loop(v.at[i]) * from.columns + h.at[j]];
+                for (int j = 0; j < h.count; ++j) sum += h.weight[j] * line[std::size_t(h.at[j])];
                 *out++ = sum;
             }
+        }
     }
 }
 
@@ -172,7 +181,7 @@ void runPlain(const NetNode& n, std::span<const float* const> in, std::span<cons
     case NetOp::Tanh: return eachSample(s, [&](int, Loop i) { out[i] = std::tanh(a[i]); });
     case NetOp::Add:
     case NetOp::Sub:
-    case NetOp::Mul: return arithmetic(n, in, out, s);
+    case NetOp::Mul: return arithmetic(n, in, sizes, out, s);
     case NetOp::Concat:
         for (std::size_t k = 0; k < in.size(); ++k) out = std::copy_n(in[k], sizes[k].count(), out);
         return;
@@ -180,6 +189,14 @@ void runPlain(const NetNode& n, std::span<const float* const> in, std::span<cons
     case NetOp::DepthToSpace:
     case NetOp::SpaceToDepth: return shuffle(n, a, sizes[0], out, s);
     case NetOp::Resize: return resize(n, a, sizes[0], out, s);
+    case NetOp::Average: {
+        const Loop each = Loop(sizes[0].rows) * sizes[0].columns;
+        return eachSample(s, [&](int c, Loop i) {
+            double sum = 0;
+            for (Loop k = 0; k < each; ++k) sum += a[c * each + k];
+            out[i] = static_cast<float>(sum / double(each));
+        });
+    }
     case NetOp::Pad: return pad(n, a, sizes[0], out, s);
     }
 }

@@ -8,10 +8,12 @@
 #include "core/pipeline/delivery.h"
 #include "core/ticket/frame_step.h"
 #include "tests/support/clips.h"
+#include "tests/support/skipped.h"
 #include "tests/support/stills.h"
 
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <filesystem>
 #include <functional>
 
 using namespace ulm;
@@ -182,11 +184,64 @@ TEST_CASE("A face outweighs what moves, and the larger of two movers the smaller
     CHECK(without.places[25].x > 0.6f);
     std::vector<Mark> faces;
     for (const int n : {5, 25, 45}) faces.push_back({n, {int(0.2 * kWide), 50, 40, 40}, 1});
-    const Subject with = findSubject(prints, {}, faces, kUpright);
+    const Subject with = findSubject(prints, {}, {faces, {}}, kUpright);
     CHECK(with.places[25].x < 0.4f);
     CHECK(with.shots[0].faces > 0.5);
     CHECK(findSubject({}, {}, {}, kUpright).places.empty());
     CHECK(findSubject({prints[0]}, {}, {}, kUpright).places.size() == 1);
+}
+
+TEST_CASE("Somebody who is seen outweighs what stands out, a thing only where it moves, an arm hardly", "[follow]") {
+    Scene still, mover;
+    still.figureX = [](int) { return 0.75; };
+    still.hidden = [](int) { return true; }; // the ground alone
+    mover.figureX = [](int n) { return 0.75 + 0.02 * std::sin(n * 0.4); };
+    const auto with = [&](const Scene& scene, Being being, double x, int top, int high) {
+        SeenThings seen;
+        for (const int n : {5, 25, 45}) seen.things.push_back({{n, {int(x * kWide) - 30, top, 60, high}, 0.6}, being});
+        return findSubject(scene.prints(50), {}, seen, kUpright);
+    };
+    for (const Being being : {Being::Person, Being::Animal}) {
+        const Subject s = with(still, being, 0.25, 40, 100);
+        CHECK(s.places[25].x == Approx(0.25).margin(0.06));
+        CHECK(s.shots[0].being == being);
+        CHECK(s.shots[0].things > 0.5);
+    }
+    CHECK(with(still, Being::Thing, 0.25, 40, 100).shots[0].things == 0); // a chair
+    CHECK(with(mover, Being::Thing, 0.25, 40, 100).places[25].x > 0.6f);
+    const Subject ball = with(mover, Being::Thing, 0.75, 60, 60); // lies where it moves
+    CHECK(ball.places[25].x == Approx(0.75).margin(0.06));
+    CHECK(ball.shots[0].things > 0.1);
+    CHECK(ball.shots[0].being == Being::Thing);
+    // Of two, the surer one; but not where no more of it is seen than an arm.
+    const auto besideAnimal = [&](int top) {
+        SeenThings seen;
+        seen.things.push_back({{25, {int(0.25 * kWide) - 30, 60, 60, 60}, 0.4}, Being::Animal});
+        seen.things.push_back({{25, {int(0.75 * kWide) - 30, top, 60, 60}, 0.7}, Being::Person});
+        return findSubject(still.prints(50), {}, seen, kUpright).places[25].x;
+    };
+    CHECK(besideAnimal(60) == Approx(0.75).margin(0.06));
+    CHECK(besideAnimal(115) == Approx(0.25).margin(0.06));
+}
+
+TEST_CASE("Each new shot is looked at for faces and people, however short it is", "[follow]") {
+    const std::string film = "/usr/share/doc/opencv-doc/examples/data/Megamind.avi";
+    if (!std::filesystem::exists(film)) {
+        test::skipped("Debian's opencv-doc is here without its movies, as on systems that leave documentation out");
+        return;
+    }
+    const Inspection found = inspectClip(Clip::openVideo(film), {});
+    const SubjectShot* shot = found.subject.shotOf(170); // 46 frames, between two frames that are read closely
+    REQUIRE(shot);
+    CHECK(shot->first > 150);
+    CHECK(shot->faces > 0.5);
+    const MediaFacts facts = Clip::openVideo(film)->facts();
+    const Inspection again = inspectionFromJson(toJson(found, facts), "");
+    const SubjectShot* kept = again.subject.shotOf(250);
+    REQUIRE(kept);
+    CHECK(kept->being == Being::Person);
+    CHECK(kept->things == Approx(found.subject.shotOf(250)->things));
+    CHECK(kept->things > 0.05);
 }
 
 TEST_CASE("Places of stored cells are where they are seen, for every way a clip may be turned", "[follow]") {

@@ -161,7 +161,7 @@ TEST_CASE("a crop that follows keeps the subject in the middle of what the desti
     Inspection found;
     found.complete = true;
     for (int n = 0; n < 50; ++n) found.subject.places.push_back({0.45f, 0.5f, 0.05f, 0.2f});
-    found.subject.shots = {{0, 1, 0, 0, 1}};
+    found.subject.shots = {{.faces = 1, .confidence = 1}};
     const std::vector<std::string> follows = {"frame.aspect=9:16", "frame.follow=subject"};
     const auto placeOf = [&](const std::optional<Target>& target) {
         const FramingPlan p = film.with(follows, target, found)->planAt(25);

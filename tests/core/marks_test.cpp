@@ -1,5 +1,6 @@
 #include "core/inspect/fault_measures.h"
 #include "core/inspect/inspection.h"
+#include "core/inspect/things.h"
 #include "core/media/source_stage.h"
 #include "demo/scenes/canvas.h"
 #include "demo/scenes/scene.h"
@@ -109,6 +110,39 @@ TEST_CASE("faces are found: turned aside, eyes shut, and small in the corner of 
     }
     // 53 of 1280 pixels wide; its middle lay at (285, 240).
     CHECK(holds(findFaces(corner, 9), 1280 - 240 + 95, 720 - 176 + 80, 35, 90));
+}
+
+TEST_CASE("people are found, walking far away and filling the picture; a tiny picture is refused quietly") {
+    CHECK(findThings(grey(20, 20, [](int, int) { return 0.f; }), 0).empty());
+    const auto frameOf = [](const std::string& name, std::int64_t n) {
+        const std::string film = "/usr/share/doc/opencv-doc/examples/data/" + name;
+        if (!std::filesystem::exists(film)) return Picture{};
+        const SourceStage source(std::make_shared<FrameReader>(Clip::openVideo(film), PacketDecoder::Threads::Frames,
+                                                               std::size_t(16) << 20));
+        Picture p = Picture::make(source.format(), source.format().frame());
+        source.compute(n, {}, p, {});
+        return p;
+    };
+    const Picture street = frameOf("vtest.avi", 100), film = frameOf("Megamind.avi", 245);
+    if (street.area.empty() || film.area.empty()) {
+        test::skipped("Debian's opencv-doc is here without its movies, as on systems that leave documentation out");
+        return;
+    }
+    // People as the eye finds them in 768×576: whole boxes lie within a few pixels.
+    const std::vector<Thing> walkers = findThings(street, 7);
+    for (const Rect& person : {Rect{582, 154, 42, 82}, Rect{490, 150, 32, 70}, Rect{343, 200, 34, 80}}) {
+        INFO(person.x);
+        CHECK(std::ranges::any_of(walkers, [&](const Thing& t) {
+            const double shared = double(t.mark.box.intersected(person).pixels());
+            return t.being == Being::Person && t.mark.frame == 7 && t.mark.confidence > 0.3 &&
+                   shared > 0.5 * double(t.mark.box.pixels()) && shared > 0.5 * double(person.pixels());
+        }));
+    }
+    CHECK(std::ranges::is_sorted(walkers, std::greater{}, [](const Thing& t) { return t.mark.confidence; }));
+    const std::vector<Thing> near = findThings(film, 0);
+    REQUIRE_FALSE(near.empty());
+    CHECK(near[0].being == Being::Person);
+    CHECK(near[0].mark.box.w > film.area.w / 2);
 }
 
 TEST_CASE("black bars are measured; a dark picture has none") {

@@ -113,6 +113,13 @@ std::vector<Made> networks() {
                  m.step("DepthToSpace", {m.conv(a, 3, 12, "b")}, {{"blocksize", {2}}}, {}, {{"mode", "CRD"}});
              return m.step("SpaceToDepth", {b}, {{"blocksize", {2}}});
          }},
+        {"means of whole channels, laid over them in both orders", 2,
+         [](OnnxMaker& m) { // "both orders": as OpenCV does not
+             const auto a = m.conv("picture", 2, 20, "a");
+             const auto mean = m.step("GlobalAveragePool", {a});
+             const auto gate = m.step("Sigmoid", {m.step("Conv", {mean, m.numbers("g", {20, 20, 1, 1})})});
+             return m.step("Sub", {mean, m.step("Mul", {gate, m.step("Mul", {a, gate})})});
+         }},
         {"transposed conv", 2,
          [](OnnxMaker& m) {
              return m.step("ConvTranspose", {"picture", m.numbers("a", {2, 6, 4, 4}), m.numbers("b", {6})},

@@ -144,6 +144,32 @@ TEST_CASE("constants are read in each of their kinds, as themselves, through Ide
               t->add_dims(1);
               t->add_float_data(2.5f);
           }) == expected);
+    for (const bool raw : {false, true}) { // 16-bit floats, and a Cast that widens them
+        const std::string halves = file(1, [&](OnnxMaker& m) {
+            m.step("Constant", {}, {}, {}, {}, "h");
+            auto* t = attribute(m, "value", A::TENSOR)->mutable_t();
+            t->set_data_type(onnx::TensorProto::FLOAT16);
+            t->add_dims(1);
+            if (raw)
+                t->set_raw_data(std::string("\x00\x41", 2)); // 2.5
+            else
+                t->add_int32_data(0x4100);
+            return m.step("Add", {"picture", m.step("Cast", {"h"}, {{"to", {onnx::TensorProto::FLOAT}}})});
+        });
+        CHECK(ran(halves, 1, 1, 2) == expected);
+    }
+    const std::string cutShort = file(1, [](OnnxMaker& m) {
+        m.step("Constant", {}, {}, {}, {}, "h");
+        auto* t = attribute(m, "value", A::TENSOR)->mutable_t();
+        t->set_data_type(onnx::TensorProto::FLOAT16);
+        t->add_dims(1000000);
+        t->set_raw_data("ab");
+        return m.step("Add", {"picture", "h"});
+    });
+    CHECK(said(cutShort).find("cut short") != std::string::npos);
+    CHECK(said(file(1, [](OnnxMaker& m) {
+              return m.step("Cast", {"picture"}, {{"to", {onnx::TensorProto::INT64}}});
+          })).starts_with("not ours"));
     const auto folded = [](const char* op) {
         return ran(file(1,
                         [&](OnnxMaker& m) {
@@ -436,4 +462,8 @@ TEST_CASE("networks that treat rows and columns unlike, align corners, or look t
               return m.step("Conv", {"picture", m.numbers("w", {1, 1, 1, 1})}, {{"pads", {4, 4, 4, 4}}});
           })
               .find("more pixels than its scale says") != std::string::npos);
+    // What looks at the whole picture cannot run on tiles: OpenCV's may, with a margin.
+    CHECK(reason([](OnnxMaker& m) {
+              return m.step("Mul", {"picture", m.step("GlobalAveragePool", {"picture"})});
+          }) == "OpenCV's");
 }
