@@ -1,16 +1,19 @@
 #include "app/ticket/crop_map.h"
 
+#include "app/tasks/image.h"
 #include "app/widgets/theme.h"
+#include "core/ticket/frame_step.h"
 
 #include <QKeyEvent>
 #include <QMouseEvent>
 #include <QPainter>
+#include <QPointer>
 #include <QWheelEvent>
 #include <cmath>
 
 namespace ulm::app {
 namespace {
-constexpr int kHeight = 118;
+constexpr int kHeight = 118, kRest = 60; // pixels, milliseconds
 }
 
 CropMap::CropMap(Project& project, Live& live, QWidget* parent) : QWidget(parent), project_(project), live_(live) {
@@ -19,8 +22,12 @@ CropMap::CropMap(Project& project, Live& live, QWidget* parent) : QWidget(parent
     setCursor(Qt::SizeAllCursor);
     setAccessibleName(tr("Crop"));
     setToolTip(
-        tr("What is delivered of the clip. Drag the border, or use the arrows; clicked on, the wheel comes closer."));
+        tr("What is delivered of the clip. Drag the border, or use the arrows; clicked on, the wheel comes closer.\n"
+           "Where the crop follows: faces are in dots, people and animals in lines, things in dashes."));
     connect(&live_.deliveries(), &DeliveryModel::changed, this, &CropMap::refresh);
+    later_.setSingleShot(true);
+    connect(&later_, &QTimer::timeout, this, &CropMap::look);
+    connect(&project_, &Project::playheadChanged, this, [this] { later_.start(kRest); });
 }
 
 QRectF CropMap::picture() const {
@@ -69,7 +76,63 @@ void CropMap::refresh() {
     const Delivery* d = live_.delivery();
     const Fill fill = d ? d->planAt(live_.deliveries().stage()).fill : Fill::Pad;
     setVisible(fill == Fill::Split || (fill == Fill::Crop && std::max(left.width(), left.height()) > 1.5));
+    later_.start(kRest);
     update();
+}
+
+void CropMap::showEvent(QShowEvent*) { later_.start(0); }
+
+// The frame itself rather than what the inspection noted some frames away: outlines lie where things are.
+void CropMap::look() {
+    const ClipEntry* c = project_.currentClip();
+    const Delivery* d = live_.delivery();
+    if (!isVisible() || !c || !d) return worker_.stop(), void();
+    const QPointer<QObject> self(this);
+    const bool follows = followsSubject(d->ticket);
+    const QSize size = picture().size().toSize() * (2 * devicePixelRatioF());
+    worker_.submit(
+        [this, self, source = d->source, of = c->path, frame = c->playhead, follows, size](const CancelToken& cancel) {
+            try {
+                Seen seen;
+                const Picture whole =
+                    project_.engine().pull(*source, frame, source->format().frame(), cancel, Engine::Keep::Inputs);
+                seen.picture = wholeImage(project_.engine(), *asRgb(source), frame, cancel, Engine::Keep::Inputs)
+                                   .scaled(size, Qt::KeepAspectRatio, Qt::SmoothTransformation);
+                if (follows) {
+                    for (const Mark& m : findFaces(whole, frame)) seen.faces.push_back(m.box);
+                    cancel.check();
+                    seen.things = findThings(whole, frame);
+                }
+                onInterface(self, [this, seen, of] {
+                    seen_ = seen;
+                    of_ = of;
+                    update();
+                });
+            } catch (const Error&) { // cancelled, or the table tells what is wrong
+            }
+        });
+}
+
+// Faces are round, as on the table; who lives is in a whole line, things in a broken one, surer ones in a thicker.
+void CropMap::paintSeen(QPainter& p) {
+    const QTransform toWidget = p.transform();
+    const auto outline = [&](const Rect& r, double sure, Qt::PenStyle style, bool round) {
+        const QRectF box = toWidget.mapRect(QRectF(r.x, r.y, r.w, r.h));
+        for (const bool pale : {false, true}) {
+            const double wide = 0.8 + 1.6 * sure;
+            p.setPen(QPen(pale ? QColor(Qt::white) : QColor(0, 0, 0, 130), pale ? wide : wide + 1.6,
+                          pale ? style : Qt::SolidLine));
+            round ? p.drawEllipse(box) : p.drawRect(box);
+        }
+    };
+    p.save();
+    p.resetTransform();
+    p.setRenderHint(QPainter::Antialiasing);
+    p.setBrush(Qt::NoBrush);
+    for (const Thing& t : seen_.things)
+        outline(t.mark.box, t.mark.confidence, t.being == Being::Thing ? Qt::DashLine : Qt::SolidLine, false);
+    for (const Rect& f : seen_.faces) outline(f, 0.5, Qt::DotLine, true);
+    p.restore();
 }
 
 void CropMap::moveTo(const QPointF& to, bool done) {
@@ -94,13 +157,23 @@ void CropMap::paintEvent(QPaintEvent*) {
     p.translate(all.topLeft());
     p.scale(all.width() / held.width, all.height() / held.height);
     p.setTransform(QTransform(m.a, m.d, m.b, m.e, m.c, m.f), true);
-    p.drawImage(QRectF(0, 0, held.clip.w, held.clip.h), c->thumbnail);
+    const bool known = of_ == c->path && !seen_.picture.isNull();
+    p.drawImage(QRectF(0, 0, held.clip.w, held.clip.h), known ? seen_.picture : c->thumbnail);
     p.restore();
     QRegion lost(all.toAlignedRect());
     for (const QRectF& k : kept) lost = lost.subtracted(k.toAlignedRect());
     p.setClipRegion(lost);
     p.fillRect(all, QColor(t.paper.red(), t.paper.green(), t.paper.blue(), 185));
     p.setClipping(false);
+    if (known && followsSubject(live_.delivery()->ticket)) {
+        p.save();
+        p.setClipRect(all);
+        p.translate(all.topLeft());
+        p.scale(all.width() / held.width, all.height() / held.height);
+        p.setTransform(QTransform(m.a, m.d, m.b, m.e, m.c, m.f), true);
+        paintSeen(p);
+        p.restore();
+    }
     for (std::size_t i = 0; i < kept.size(); ++i) {
         // A pale line in a dark one shows on any picture.
         p.setPen(QPen(QColor(0, 0, 0, 150), 3));

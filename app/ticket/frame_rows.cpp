@@ -8,6 +8,7 @@
 #include <QPushButton>
 #include <QToolButton>
 #include <QVBoxLayout>
+#include <algorithm>
 
 namespace ulm::app {
 
@@ -46,15 +47,19 @@ QWidget* StepRows::pinsRow(StepBlock* block, const TicketKey& k) {
             return;
         }
         QStringList reasons;
-        if (shot->faces > 0.25) reasons << tr("a face");
-        if (shot->things > 0.25)
-            reasons << (shot->being == Being::Person   ? tr("a person")
-                        : shot->being == Being::Animal ? tr("an animal")
-                                                       : tr("a thing that moves"));
-        if (shot->movement > 0.25) reasons << tr("what moves");
-        if (shot->contrast > 0.25 || reasons.isEmpty()) reasons << tr("what stands out");
-        const QString sure = shot->confidence < 0.12 ? tr(", hardly more than the rest: look at it") : QString();
-        QString text = tr("In this shot: %1%2.").arg(reasons.join(tr(" and ")), sure);
+        std::vector<std::pair<double, QString>> weights = {{shot->faces, tr("a face")},
+                                                           {shot->things, shot->being == Being::Person ? tr("a person")
+                                                                          : shot->being == Being::Animal
+                                                                              ? tr("an animal")
+                                                                              : tr("a thing that moves")},
+                                                           {shot->movement, tr("what moves")},
+                                                           {shot->contrast, tr("what stands out")}};
+        std::ranges::stable_sort(weights, std::greater{}, &std::pair<double, QString>::first);
+        for (const auto& [share, what] : weights)
+            if (share >= 0.1 || reasons.isEmpty())
+                reasons << tr("%1\u00a0%2\u00a0%").arg(what).arg(std::lround(100 * share));
+        const QString sure = shot->confidence < 0.12 ? tr("; hardly more than the rest: look at it") : QString();
+        QString text = tr("In this shot: %1%2.").arg(reasons.join(", "), sure);
         if (shot->second >= kSecondSubject)
             text += tr(" Beside it a second one, %1 % as strong.").arg(std::lround(100 * shot->second));
         else if (t.frame.follow == "two")

@@ -2,6 +2,7 @@
 #include "core/inspect/inspection.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <sstream>
 
@@ -29,6 +30,8 @@ std::vector<Mark> marksFrom(const json& j) {
         all.push_back({m.at("frame").get<std::int64_t>(), boxFrom(m.at("box")), m.at("confidence").get<double>()});
     return all;
 }
+
+constexpr std::array kBeings = {"person", "animal", "thing"}; // in the order of Being
 
 json readingsJson(const Readings& r) {
     json all;
@@ -70,7 +73,7 @@ json subjectJson(const Subject& s) {
         shots.push_back({{"first", shot.first},
                          {"faces", shot.faces},
                          {"things", shot.things},
-                         {"being", int(shot.being)},
+                         {"being", kBeings[std::size_t(shot.being)]},
                          {"movement", shot.movement},
                          {"contrast", shot.contrast},
                          {"confidence", shot.confidence},
@@ -94,13 +97,18 @@ std::vector<CameraMove> cameraFrom(const json& j) {
     return moves;
 }
 
+Being beingFrom(const std::string& word) {
+    const auto at = std::ranges::find(kBeings, word);
+    return at == kBeings.end() ? Being::Thing : Being(at - kBeings.begin());
+}
+
 Subject subjectFrom(const json& j) {
     Subject s;
     s.places = placesFrom(j.at("places"));
     s.seconds = placesFrom(j.at("seconds"));
     for (const json& shot : j.at("shots"))
         s.shots.push_back({shot.at("first").get<std::int64_t>(), shot.at("faces").get<double>(),
-                           shot.at("things").get<double>(), Being(std::clamp(shot.at("being").get<int>(), 0, 2)),
+                           shot.at("things").get<double>(), beingFrom(shot.at("being")),
                            shot.at("movement").get<double>(), shot.at("contrast").get<double>(),
                            shot.at("confidence").get<double>(), shot.at("second").get<double>()});
     return s;

@@ -195,27 +195,26 @@ public:
     }
 
     void addFace(std::int64_t frame, const CellBox& box) {
-        along(frame, box, [&](Weights& w, const CellBox& b) { overCells(b, w, [](Weight& c, float) { c.face = 1; }); });
+        for (const auto& [k, b] : trackOf(frame, box, std::int64_t(count_)))
+            overCells(w_[k], b, [](Weight& c, float) { c.face = 1; });
     }
 
-    // Its weight is heaped up in its middle: of what is larger than a window its middle is kept. A thing that does not
-    // live weighs as it moves; who lives, in part. `lower`: it is seen in the picture's lower half alone.
+    // Its weight is heaped up in its middle: of what is larger than a window its middle is kept. Who lives weighs in
+    // part as it moves; a thing as it wanders over its surroundings. `lower`: seen in the picture's lower half alone.
     void addThing(std::int64_t frame, const CellBox& box, const Thing& t, bool lower) {
-        float moving = 0, cells = 0;
-        along(frame, box, [&](Weights& w, const CellBox& b) {
-            overCells(b, w, [&](Weight& c, float) { moving += c.movement, cells += 1; });
-        });
-        float share = std::min(1.f, moving / std::max(1.f, cells) / (2 * Weight::kMovement));
-        if (t.being != Being::Thing) share = 0.4f + 0.6f * share;
+        const auto carried = std::int64_t(25 * std::min({box.w, box.h, 12})); // small ones slip off their tracks
+        const Track track = trackOf(frame, box, carried);
+        float share = t.being == Being::Thing ? wandering(track, box) : 0.4f + 0.6f * moving(track);
         if (t.being == Being::Person && lower) share *= 0.3f; // an arm, or legs
-        along(frame, box, [&](Weights& w, const CellBox& b) {
+        for (const auto& [k, b] : track) {
             float heap = 0;
-            overCells(b, w, [&](Weight&, float high) { heap += high; });
-            const float each = share * float(t.mark.confidence) * Weight::kThing / Weight::kThingStep / heap;
-            overCells(b, w, [&](Weight& c, float high) {
+            overCells(w_[k], b, [&](Weight&, float high) { heap += high; });
+            const float near = 1 - std::abs(float(std::int64_t(k) + first_ - frame)) / float(carried + 1);
+            const float each = near * share * float(t.mark.confidence) * Weight::kThing / Weight::kThingStep / heap;
+            overCells(w_[k], b, [&](Weight& c, float high) {
                 c.thing = std::max(c.thing, std::uint8_t(std::min(255.f, each * high + 0.5f)));
             });
-        });
+        }
         beings_[std::size_t(t.being)] += share * t.mark.confidence;
     }
 
@@ -280,26 +279,66 @@ private:
         return sum;
     }
 
-    // Calls with each frame's weights and the box where what lies in `box` on `frame` is found there, as far as it is.
-    template <class Each>
-    void along(std::int64_t frame, const CellBox& box, const Each& each) {
-        for (const std::int64_t end : {first_ + std::int64_t(count_) - 1, first_}) {
-            const auto places = followCells(prints_, frame, end, box);
-            for (std::size_t k = 0; k < places.size(); ++k) {
-                const std::int64_t n = end >= frame ? frame + std::int64_t(k) : frame - std::int64_t(k);
-                each(w_[std::size_t(n - first_)], places[k]);
-            }
-        }
+    // Where what lies in `box` on `frame` is up to `reach` frames away, as far as it is found: frames of the shot, and
+    // boxes.
+    using Track = std::vector<std::pair<std::size_t, CellBox>>;
+    Track trackOf(std::int64_t frame, const CellBox& box, std::int64_t reach) const {
+        Track track;
+        const std::int64_t last = first_ + std::int64_t(count_) - 1;
+        const auto before = followCells(prints_, frame, std::max(first_, frame - reach), box),
+                   after = followCells(prints_, frame, std::min(last, frame + reach), box);
+        const auto at = std::size_t(frame - first_);
+        for (std::size_t k = 0; k < before.size(); ++k) track.emplace_back(at - k, before[k]);
+        for (std::size_t k = 1; k < after.size(); ++k) track.emplace_back(at + k, after[k]);
+        return track;
     }
-    // Calls with each cell's weight in the box, and how near to its middle it is: (0, 1].
+    // Calls with the weight of each cell in the box, and how near to its middle it is: (0, 1].
     template <class Each>
-    static void overCells(const CellBox& b, Weights& w, const Each& each) {
+    static void overCells(Weights& w, const CellBox& b, const Each& each) {
         const int left = int(b.x) - b.w / 2, upper = int(b.y) - b.h / 2;
         const float halfW = float(b.w) / 4 + 1, halfH = float(b.h) / 4 + 1;
         for (int y = std::max(0, upper / 2); y <= std::min(kSmallH - 1, (upper + b.h) / 2); ++y)
             for (int x = std::max(0, left / 2); x <= std::min(kSmallW - 1, (left + b.w) / 2); ++x)
                 each(w[std::size_t(y * kSmallW + x)], std::max(0.05f, 1 - std::abs(float(x) - b.x / 2) / halfW) *
                                                           std::max(0.05f, 1 - std::abs(float(y) - b.y / 2) / halfH));
+    }
+    // How much moves within it, [0, 1]: all where it is twice as much as in the picture as a whole.
+    float moving(const Track& track) {
+        float sum = 0, cells = 0;
+        for (const auto& [k, b] : track) overCells(w_[k], b, [&](Weight& c, float) { sum += c.movement, cells += 1; });
+        return std::min(1.f, sum / std::max(1.f, cells) / (2 * Weight::kMovement));
+    }
+    // How far a thing gets against the ground, or how much moves within it while the ground stands still; [0, 1]. What
+    // fills much of the picture is ground itself.
+    float wandering(const Track& track, const CellBox& box) {
+        if (ground_.empty()) {
+            ground_.push_back({});
+            for (std::size_t k = 0; k + 1 < count_; ++k) {
+                const GlobalMotion g = cameraMotion(print(k), print(k + 1));
+                ground_.push_back({ground_[k].x + g.x, ground_[k].y + g.y});
+            }
+        }
+        Track whole = track; // at the border a box cannot go on, and seems to move
+        std::erase_if(whole, [](const auto& t) {
+            const CellBox& b = t.second;
+            return b.x - float(b.w / 2) < 1 || b.x + float(b.w / 2) > kW - 2 || b.y - float(b.h / 2) < 1 ||
+                   b.y + float(b.h / 2) > kH - 2;
+        });
+        if (whole.empty()) return 0;
+        const auto spreadOf = [](const auto& of, const auto& at) {
+            const auto [least, most] = std::ranges::minmax_element(of, {}, at);
+            return at(*most) - at(*least);
+        };
+        const auto ground = [&](const auto& t) { return ground_[t.first]; };
+        const float far = std::hypot(spreadOf(whole, [&](const auto&t) { return t.second.x - ground(t).x; }),
+                                     spreadOf(whole, [&](const auto&t) { return t.second.y - ground(t).y; })),
+                    panned = std::hypot(spreadOf(ground_, [](const Offset&o) { return o.x; }),
+                                        spreadOf(ground_, [](const Offset&o) { return o.y; }));
+        // Cells: all from a tenth of the picture on; what rounding and the search for the ground may be off by.
+        constexpr float kAll = 9, kRounding = 3, kDrift = 0.2f, kStill = 6;
+        const float filled = float(box.w * box.h) / kCells, small = std::clamp((0.4f - filled) / 0.2f, 0.f, 1.f);
+        return small * std::max(std::clamp((far - kRounding - kDrift * panned) / kAll, 0.f, 1.f),
+                                moving(track) * std::max(0.f, 1 - panned / kStill));
     }
 
     const Thumbprint& print(std::size_t k) const { return prints_[std::size_t(first_) + k]; }
@@ -373,6 +412,10 @@ private:
     std::size_t count_;
     std::vector<Weights> w_;
     std::array<double, 3> beings_{}; ///< by Being: what was added
+    struct Offset {
+        float x = 0, y = 0;
+    };
+    std::vector<Offset> ground_; ///< cells it has moved since the first frame; made when it is asked for
 };
 
 } // namespace

@@ -213,6 +213,14 @@ TEST_CASE("Somebody who is seen outweighs what stands out, a thing only where it
     CHECK(ball.places[25].x == Approx(0.75).margin(0.06));
     CHECK(ball.shots[0].things > 0.1);
     CHECK(ball.shots[0].being == Being::Thing);
+    Scene panned = still; // what stands on a ground that goes by wanders over the picture, and does not move
+    panned.camera = [](int n) { return 1.5 * n; };
+    SeenThings pot;
+    for (const int n : {5, 25, 45}) pot.things.push_back({{n, {200 - int(1.5 * n), 60, 50, 60}, 0.6}, Being::Thing});
+    CHECK(findSubject(panned.prints(50), {}, pot, kUpright).shots[0].things < 0.02);
+    SeenThings table; // as large as the ground
+    table.things.push_back({{25, {20, 20, 280, 150}, 0.6}, Being::Thing});
+    CHECK(findSubject(mover.prints(50), {}, table, kUpright).shots[0].things == 0);
     // Of two, the surer one; but not where no more of it is seen than an arm.
     const auto besideAnimal = [&](int top) {
         SeenThings seen;
