@@ -26,10 +26,10 @@ TargetChip::TargetChip(const Target& target, Project& project, Live& live, QWidg
     setFixedHeight(32);
     setCursor(Qt::PointingHandCursor);
     setFocusPolicy(Qt::TabFocus);
-    setToolTip(
-        tr("Tick the box to deliver to %1. A click elsewhere puts it on the table: you see, judge and change what is "
-           "delivered there. The gauge tells what the file will be, before any encode.")
-            .arg(QString::fromStdString(target_.title)));
+    setToolTip(tr("Tick the box to deliver to %1; the first one ticked comes onto the table. A click elsewhere puts it "
+                  "there: you see, judge and change what is "
+                  "delivered there. The gauge tells what the file will be, before any encode.")
+                   .arg(QString::fromStdString(target_.title)));
     connect(&live_.forecasts(), &ForecastModel::updated, this, [this] {
         updateGeometry();
         update();
@@ -105,7 +105,16 @@ void TargetChip::paintEvent(QPaintEvent*) {
                                                        : mark + s.words);
 }
 
-void TargetChip::tick() { project_.setChosen(target_.name, !project_.chosen().contains(target_.name)); }
+// What will be delivered is what is shown: the first destination ticked comes onto the table, and leaves it with its
+// tick.
+void TargetChip::tick() {
+    const bool on = !project_.chosen().contains(target_.name);
+    project_.setChosen(target_.name, on);
+    if (on && project_.onTable().empty()) return project_.putOnTable(target_.name);
+    if (on || project_.onTable() != target_.name) return;
+    const std::vector<Target> left = project_.ticked();
+    project_.putOnTable(left.empty() ? "" : left.front().name);
+}
 
 void TargetChip::putOnTable() { project_.putOnTable(project_.onTable() == target_.name ? "" : target_.name); }
 

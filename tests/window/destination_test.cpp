@@ -64,9 +64,15 @@ TEST_CASE("a destination is put on the table: shape, spots, sheet and gauge show
     REQUIRE(b.settle());
     CHECK(sizeOnTable(b) == QSize(320, 180));
     CHECK(words(b, "sentence.frame") == "Shape kept.");
-    // Ticking alone delivers to it; the table stays as it is.
+    // Ticking delivers to it, and shows what will be delivered; without its tick the table is as it was.
     clickBox(b, "tall");
     CHECK(b.project().chosen().contains("tall"));
+    CHECK(b.project().onTable() == "tall");
+    clickBox(b, "tall");
+    CHECK_FALSE(b.project().chosen().contains("tall"));
+    CHECK(b.project().onTable().empty());
+    clickBox(b, "tall");
+    clickChip(b, "tall"); // a look at the ticket alone
     CHECK(b.project().onTable().empty());
     clickChip(b, "tall");
     CHECK(b.project().onTable() == "tall");
