@@ -61,7 +61,7 @@ QWidget* StepRows::pinsRow(StepBlock* block, const TicketKey& k) {
         const QString sure = shot->confidence < 0.12 ? tr("; hardly more than the rest: look at it") : QString();
         QString text = tr("In this shot: %1%2.").arg(reasons.join(", "), sure);
         if (shot->second >= kSecondSubject)
-            text += tr(" Beside it a second one, %1 % as strong.").arg(std::lround(100 * shot->second));
+            text += tr(" Beside it a second one, %1\u00a0% as strong.").arg(std::lround(100 * shot->second));
         else if (t.frame.follow == "two")
             text += tr(" No second one: the first alone is followed.");
         why->setText(text);
