@@ -204,8 +204,10 @@ public:
     void addThing(std::int64_t frame, const CellBox& box, const Thing& t, bool lower) {
         const auto carried = std::int64_t(25 * std::min({box.w, box.h, 12})); // small ones slip off their tracks
         const Track track = trackOf(frame, box, carried);
-        float share = t.being == Being::Thing ? wandering(track, box) : 0.4f + 0.6f * moving(track);
-        if (t.being == Being::Person && lower) share *= 0.3f; // an arm, or legs
+        const bool limb = t.being == Being::Person && lower; // an arm, or legs
+        const float share = t.being == Being::Thing ? wandering(track, box)
+                            : limb                  ? 0.3f * moving(track)
+                                                    : 0.4f + 0.6f * moving(track);
         for (const auto& [k, b] : track) {
             float heap = 0;
             overCells(w_[k], b, [&](Weight&, float high) { heap += high; });
@@ -302,14 +304,16 @@ private:
                 each(w[std::size_t(y * kSmallW + x)], std::max(0.05f, 1 - std::abs(float(x) - b.x / 2) / halfW) *
                                                           std::max(0.05f, 1 - std::abs(float(y) - b.y / 2) / halfH));
     }
-    // How much moves within it, [0, 1]: all where it is twice as much as in the picture as a whole.
+    // How much of it moves more than the picture does as a whole, [0, 1]: all from a half on. What passes over a small
+    // part of it moves by itself.
     float moving(const Track& track) {
         float sum = 0, cells = 0;
-        for (const auto& [k, b] : track) overCells(w_[k], b, [&](Weight& c, float) { sum += c.movement, cells += 1; });
-        return std::min(1.f, sum / std::max(1.f, cells) / (2 * Weight::kMovement));
+        for (const auto& [k, b] : track)
+            overCells(w_[k], b, [&](Weight& c, float) { sum += c.movement > Weight::kMovement, cells += 1; });
+        return std::min(1.f, 2 * sum / std::max(1.f, cells));
     }
-    // How far a thing gets against the ground, or how much moves within it while the ground stands still; [0, 1]. What
-    // fills much of the picture is ground itself.
+    // How much of a thing moves, [0, 1]; where the ground goes by, only as far as the thing leaves its place there.
+    // What fills much of the picture is ground itself.
     float wandering(const Track& track, const CellBox& box) {
         if (ground_.empty()) {
             ground_.push_back({});
@@ -337,8 +341,11 @@ private:
         // Cells: all from a tenth of the picture on; what rounding and the search for the ground may be off by.
         constexpr float kAll = 9, kRounding = 3, kDrift = 0.2f, kStill = 6;
         const float filled = float(box.w * box.h) / kCells, small = std::clamp((0.4f - filled) / 0.2f, 0.f, 1.f);
-        return small * std::max(std::clamp((far - kRounding - kDrift * panned) / kAll, 0.f, 1.f),
-                                moving(track) * std::max(0.f, 1 - panned / kStill));
+        const float wanders = std::clamp((far - kRounding - kDrift * panned) / kAll, 0.f, 1.f);
+        // What is small or long slips along its surroundings: it has to move within as well.
+        const int least = std::min(box.w, box.h), most = std::max(box.w, box.h);
+        const float sure = least >= 7 && most <= 3 * least ? wanders : 0;
+        return small * std::max(sure, moving(track) * std::max(wanders, 1 - panned / kStill));
     }
 
     const Thumbprint& print(std::size_t k) const { return prints_[std::size_t(first_) + k]; }
@@ -425,81 +432,6 @@ const SubjectShot* Subject::shotOf(std::int64_t frame) const {
     for (const SubjectShot& s : shots)
         if (s.first <= frame) found = &s;
     return found;
-}
-
-SubjectPlace uprightPlace(const CellBox& c, const Turning& s) {
-    float x = (c.x + 0.5f) / kW, y = (c.y + 0.5f) / kH, w = float(c.w) / kW, h = float(c.h) / kH;
-    if (s.mirrored) x = 1 - x;
-    for (int turned = 0; turned < s.rotation; turned += 90) {
-        const float was = x;
-        x = 1 - y, y = was;
-        std::swap(w, h);
-    }
-    return {x, y, w, h};
-}
-
-CellBox storedCells(const SubjectPlace& p, const Turning& s) {
-    float x = p.x, y = p.y, w = p.w, h = p.h;
-    for (int turned = 0; turned < s.rotation; turned += 90) {
-        const float was = x;
-        x = y, y = 1 - was;
-        std::swap(w, h);
-    }
-    if (s.mirrored) x = 1 - x;
-    return {x * kW - 0.5f, y * kH - 0.5f, int(w * kW) | 1, int(h * kH) | 1};
-}
-
-std::vector<CellBox> followCells(const std::vector<Thumbprint>& prints, std::int64_t from, std::int64_t to,
-                                 CellBox box) {
-    box.w = std::clamp(box.w | 1, 3, 31), box.h = std::clamp(box.h | 1, 3, 31);
-    const auto inside = [&](int x, int y) {
-        return x - box.w / 2 >= 0 && x + box.w / 2 < kW && y - box.h / 2 >= 0 && y + box.h / 2 < kH;
-    };
-    int x = std::clamp(int(std::lround(box.x)), box.w / 2, kW - 1 - box.w / 2),
-        y = std::clamp(int(std::lround(box.y)), box.h / 2, kH - 1 - box.h / 2);
-    const int apart = box.w * box.h > 400 ? 2 : 1; // of what is large every other cell each way says enough
-    const auto cut = [&](const Thumbprint& t, int cx, int cy) {
-        std::vector<float> cells;
-        for (int j = -box.h / 2; j <= box.h / 2; j += apart)
-            for (int i = -box.w / 2; i <= box.w / 2; i += apart) cells.push_back(at(t, cx + i, cy + j));
-        return cells;
-    };
-    std::vector<float> like = cut(prints[std::size_t(from)], x, y);
-    const auto spread = [&] {
-        const float mean = std::accumulate(like.begin(), like.end(), 0.f) / float(like.size());
-        float sum = 0;
-        for (const float v : like) sum += std::abs(v - mean);
-        return sum / float(like.size());
-    };
-    std::vector<CellBox> path = {{float(x), float(y), box.w, box.h}};
-    const std::int64_t step = to >= from ? 1 : -1;
-    int vx = 0, vy = 0;
-    for (std::int64_t n = from; n != to;) {
-        n += step;
-        const Thumbprint& t = prints[std::size_t(n)];
-        float least = 1e9f;
-        int bx = x, by = y;
-        constexpr int kReach = 5;
-        for (int dy = -kReach; dy <= kReach; ++dy)
-            for (int dx = -kReach; dx <= kReach; ++dx) {
-                const int cx = x + vx + dx, cy = y + vy + dy;
-                if (!inside(cx, cy)) continue;
-                float sum = 0;
-                std::size_t k = 0;
-                for (int j = -box.h / 2; j <= box.h / 2; j += apart)
-                    for (int i = -box.w / 2; i <= box.w / 2; i += apart)
-                        sum += std::abs(at(t, cx + i, cy + j) - like[k++]);
-                sum = sum / float(like.size()) + 0.15f * float(std::abs(dx) + std::abs(dy)); // straight on, in doubt
-                if (sum < least) least = sum, bx = cx, by = cy;
-            }
-        if (least > 4 + 0.6f * spread()) break; // something else is there
-        vx = std::clamp((bx - x + vx) / 2, -4, 4), vy = std::clamp((by - y + vy) / 2, -4, 4);
-        x = bx, y = by;
-        const std::vector<float> now = cut(t, x, y);
-        for (std::size_t k = 0; k < like.size(); ++k) like[k] += 0.12f * (now[k] - like[k]);
-        path.push_back({float(x), float(y), box.w, box.h});
-    }
-    return path;
 }
 
 namespace {
