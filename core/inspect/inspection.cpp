@@ -337,10 +337,9 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
                 prints.push_back(thumbprint(*frame.picture, v.colour.fullRange));
                 if (whole) frameByFrame.add(frame.picture);
                 if (prints.size() > start + 1 && mayBeCut(prints[prints.size() - 2], prints.back())) newShotAt = n;
-                const bool reads = looked % every == every / 2,
-                           newShot = whole && newShotAt >= 0 && n - newShotAt >= kIntoShot && extraLooks < kMostExtra;
-                if (newShot || reads) newShotAt = -1;
-                if (newShot && !reads) {
+                const bool reads = looked % every == every / 2;
+                if (whole && !reads && newShotAt >= 0 && n - newShotAt >= kIntoShot && extraLooks < kMostExtra) {
+                    newShotAt = -1;
                     ++extraLooks;
                     makeRoom();
                     readings.run([&gathering, &waiting, picture = pictureOf(n), n] {
