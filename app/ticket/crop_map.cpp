@@ -15,7 +15,7 @@ namespace ulm::app {
 namespace {
 constexpr int kHeight = 118, kRest = 60; // pixels, milliseconds
 constexpr double kOutlined = 0.25;       // what is less sure would only clutter the picture
-}
+} // namespace
 
 CropMap::CropMap(Project& project, Live& live, QWidget* parent) : QWidget(parent), project_(project), live_(live) {
     setFocusPolicy(Qt::StrongFocus);
@@ -103,7 +103,7 @@ void CropMap::look() {
                     for (const Mark& m : findFaces(whole, frame)) seen.faces.push_back(m.box);
                     cancel.check();
                     seen.things = findThings(whole, frame);
-                std::erase_if(seen.things, [](const Thing& t) { return t.mark.confidence < kOutlined; });
+                    std::erase_if(seen.things, [](const Thing& t) { return t.mark.confidence < kOutlined; });
                 }
                 onInterface(self, [this, seen, of] {
                     seen_ = seen;

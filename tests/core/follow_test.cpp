@@ -221,6 +221,9 @@ TEST_CASE("Somebody who is seen outweighs what stands out, a thing only where it
     SeenThings table; // as large as the ground
     table.things.push_back({{25, {20, 20, 280, 150}, 0.6}, Being::Thing});
     CHECK(findSubject(mover.prints(50), {}, table, kUpright).shots[0].things == 0);
+    Scene wide = mover; // whatever moves in it
+    wide.figureW = 0.8, wide.figureH = 0.9, wide.figureX = [](int) { return 0.5; };
+    CHECK(findSubject(wide.prints(50), {}, table, kUpright).shots[0].things == 0);
     // Of two, the surer one; but not where no more of it is seen than an arm.
     const auto besideAnimal = [&](int top) {
         SeenThings seen;
@@ -229,7 +232,24 @@ TEST_CASE("Somebody who is seen outweighs what stands out, a thing only where it
         return findSubject(still.prints(50), {}, seen, kUpright).places[25].x;
     };
     CHECK(besideAnimal(60) == Approx(0.75).margin(0.06));
+    SeenThings two;
+    for (const auto& [x, sure] : {std::pair{0.25, 0.7}, {0.75, 0.3}})
+        two.things.push_back({{25, {int(x * kWide) - 30, 60, 60, 60}, sure}, Being::Animal});
+    CHECK(findSubject(still.prints(50), {}, two, kUpright).places[25].x == Approx(0.25).margin(0.06));
     CHECK(besideAnimal(115) == Approx(0.25).margin(0.06));
+}
+
+TEST_CASE("What is large is followed as truly as what is small", "[follow]") {
+    for (const double size : {0.1, 0.3}) {
+        Scene walks;
+        walks.figureW = size, walks.figureH = 0.55;
+        walks.figureX = [](int n) { return 0.3 + 0.4 * n / 40; };
+        const auto prints = walks.prints(40);
+        const auto path = followCells(prints, 0, 39, storedCells({0.3f, 0.55f, float(size), 0.5f}, kUpright));
+        REQUIRE(path.size() == 40);
+        for (std::size_t n = 0; n < 40; ++n)
+            CHECK(path[n].x == Approx(walks.figureX(int(n)) * Thumbprint::kColumns - 0.5).margin(2));
+    }
 }
 
 TEST_CASE("Each new shot is looked at for faces and people, however short it is", "[follow]") {
