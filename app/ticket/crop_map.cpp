@@ -95,11 +95,11 @@ void CropMap::look() {
         [this, self, source = d->source, of = c->path, frame = c->playhead, follows, size](const CancelToken& cancel) {
             try {
                 Seen seen;
-                const Picture whole =
-                    project_.engine().pull(*source, frame, source->format().frame(), cancel, Engine::Keep::Inputs);
                 seen.picture = wholeImage(project_.engine(), *asRgb(source), frame, cancel, Engine::Keep::Inputs)
                                    .scaled(size, Qt::KeepAspectRatio, Qt::SmoothTransformation);
                 if (follows) {
+                    const Picture whole =
+                        project_.engine().pull(*source, frame, source->format().frame(), cancel, Engine::Keep::Inputs);
                     for (const Mark& m : findFaces(whole, frame)) seen.faces.push_back(m.box);
                     cancel.check();
                     seen.things = findThings(whole, frame);
