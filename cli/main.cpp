@@ -3,6 +3,7 @@
 #include "core/model/arithmetic.h"
 
 #include <csignal>
+#include <ext/stdio_filebuf.h>
 #include <iostream>
 #include <malloc.h>
 #include <unistd.h>
@@ -19,8 +20,12 @@ int main(int argc, char** argv) {
     std::signal(SIGXFSZ, SIG_IGN); // a file size limit is told as an error, not by a signal
     mallopt(M_ARENA_MAX, 2);       // frames are large: many arenas only scatter them
     ulm::keepArithmetic(ulm::arithmeticFile());
-    ulm::cli::Surroundings here{std::cout, std::cerr, stopped, ::isatty(STDERR_FILENO) != 0};
+    // Drivers of graphics processors print what they like, where answers belong: they get the other stream.
+    __gnu_cxx::stdio_filebuf<char> answers(::dup(STDOUT_FILENO), std::ios::out);
+    ::dup2(STDERR_FILENO, STDOUT_FILENO);
+    std::ostream out(&answers);
+    ulm::cli::Surroundings here{out, std::cerr, stopped, ::isatty(STDERR_FILENO) != 0};
     const int code = ulm::cli::run({argv + 1, argv + argc}, here);
-    std::cout.flush();
+    out.flush();
     return ulm::leave(code);
 }

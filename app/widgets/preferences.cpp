@@ -2,6 +2,7 @@
 #include "core/model/arithmetic.h"
 
 #include <QFormLayout>
+#include <QGuiApplication>
 #include <QLabel>
 #include <QPushButton>
 #include <QSpinBox>
@@ -26,13 +27,46 @@ QString arithmeticWords(const ArithmeticPlan& p) {
 
 } // namespace
 
+QString graphicsWords(const ArithmeticPlan& p) {
+    if (!p.graphics) return Preferences::tr("none that OpenCL offers");
+    const ArithmeticPlan::Graphics& g = *p.graphics;
+    if (g.failed) return Preferences::tr("failed when it was used: networks run on the processor");
+    const QString speed = Preferences::tr("%1 times as fast as the processor").arg(g.speed, 0, 'g', 2);
+    if (g.used()) return Preferences::tr("runs the networks, %1").arg(speed);
+    return g.speed > 1 ? Preferences::tr("computes wrongly here: not used")
+                       : Preferences::tr("%1: not used").arg(speed);
+}
+
 QWidget* Preferences::arithmeticRow() {
-    auto* words = new QLabel(arithmeticWords(arithmeticPlan()));
+    auto* both = new QWidget;
+    auto* column = new QVBoxLayout(both);
+    column->setContentsMargins(0, 0, 0, 0);
+    auto* words = new QLabel;
     words->setObjectName("plan.arithmetic");
-    words->setWordWrap(true);
-    words->setToolTip(tr("Measured on this computer: %1. Measured again when the processor changes.")
-                          .arg(QString::fromStdString(arithmeticPlan().processor)));
-    return words;
+    auto* graphics = new QLabel;
+    graphics->setObjectName("plan.graphics");
+    for (QLabel* l : {words, graphics}) {
+        l->setWordWrap(true);
+        column->addWidget(l);
+    }
+    const auto show = [words, graphics](const ArithmeticPlan& p) {
+        words->setText(arithmeticWords(p));
+        words->setToolTip(tr("Measured on this computer: %1. Measured again when the processor changes.")
+                              .arg(QString::fromStdString(p.processor)));
+        graphics->setText(tr("Graphics processor: %1").arg(graphicsWords(p)));
+        graphics->setToolTip(p.graphics ? QString::fromStdString(p.graphics->name) : QString());
+    };
+    auto* again = new QPushButton(tr("Measure again"));
+    again->setObjectName("plan.again");
+    again->setToolTip(tr("After a new driver, or when other work was using the computer"));
+    column->addWidget(again, 0, Qt::AlignLeft);
+    connect(again, &QPushButton::clicked, again, [show] {
+        QGuiApplication::setOverrideCursor(Qt::WaitCursor);
+        show(measureArithmeticAgain());
+        QGuiApplication::restoreOverrideCursor();
+    });
+    show(arithmeticPlan());
+    return both;
 }
 
 Preferences::Preferences(QWidget* parent) : QDialog(parent) {

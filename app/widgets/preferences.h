@@ -6,7 +6,14 @@
 
 class QSpinBox;
 
+namespace ulm {
+struct ArithmeticPlan;
+}
+
 namespace ulm::app {
+
+/// What became of the graphics processor when it was measured, or since.
+QString graphicsWords(const ArithmeticPlan&);
 
 /// What Ulmwood may take of the machine. Taken over as it is changed.
 class Preferences : public QDialog {

@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/base/files.h"
 #include "core/base/json_file.h"
+#include "core/model/arithmetic.h"
 
 #include <algorithm>
 #include <cstdlib>
@@ -114,7 +115,7 @@ UserNetwork openUserNetwork(const std::string& name) {
     if (!network) {
         std::error_code ec;
         const auto written = fs::last_write_time(path, ec); // before reading: a later change is noticed
-        network = Network::open(path);
+        network = Network::open(path, {NetPrecision::F32, arithmeticPlan().usesGraphics()});
         checkShape(*network);
         std::lock_guard lock(keptMutex);
         if (kept.size() >= 8) kept.clear();

@@ -1,7 +1,9 @@
 #include "core/model/network.h"
 
 #include "core/base/error.h"
+#include "core/model/arithmetic.h"
 #include "core/model/onnx_file.h"
+#include "core/model/opencl_runner.h"
 #include "core/model/opencv_runner.h"
 
 #include <algorithm>
@@ -78,7 +80,7 @@ std::vector<Reach> reaches(const NetGraph& g, const std::string& file) {
 
 class FastNetwork : public Network {
 public:
-    FastNetwork(NetGraph graph, std::span<const std::byte> bytes, const std::string& file, NetPrecision precision) {
+    FastNetwork(NetGraph graph, std::span<const std::byte> bytes, const std::string& file, Arithmetic arithmetic) {
         notes_ = graph.notes;
         const Reach r = reaches(graph, file)[static_cast<std::size_t>(graph.result)];
         margin_ = static_cast<int>(std::ceil(r.radius));
@@ -97,17 +99,19 @@ public:
         cropColumns_ = static_cast<int>(std::lround((side + 2 * align_) * scale_)) - s.columns;
         if (cropRows_ % 2 || cropColumns_ % 2) throw unfit(file, "its result lies between pixels");
         describe(file, bytes);
-        runner_ = std::make_unique<DnnRunner>(std::move(graph), file, precision);
+        if (arithmetic.onGraphics && OpenclRunner::knows(graph)) graphics_ = std::make_unique<OpenclRunner>(graph);
+        runner_ = std::make_unique<DnnRunner>(std::move(graph), file, arithmetic.precision);
         precision_ = runner_->precision();
-        hash_ ^= 0x9e3779b97f4a7c15u * static_cast<std::uint64_t>(precision_);
+        hash_ ^= 0x9e3779b97f4a7c15u * (static_cast<std::uint64_t>(precision_) + (graphics_ ? 8u : 0u));
     }
     bool isFast() const override { return true; }
+    bool isOnGraphics() const override { return graphics_ && !graphicsHasFailed(); }
     void run(const float* in, int rows, int columns, float* out) const override {
-        if (cropRows_ == 0 && cropColumns_ == 0) return runner_->run(in, rows, columns, out);
+        if (cropRows_ == 0 && cropColumns_ == 0) return compute(in, rows, columns, out);
         const int h = static_cast<int>(std::lround(rows * scale_)), w = static_cast<int>(std::lround(columns * scale_));
         const int sh = h - cropRows_, sw = w - cropColumns_;
         std::vector<float> small(static_cast<std::size_t>(outputs_) * sh * sw);
-        runner_->run(in, rows, columns, small.data());
+        compute(in, rows, columns, small.data());
         std::fill_n(out, static_cast<std::ptrdiff_t>(outputs_) * h * w, 0.f);
         for (int c = 0; c < outputs_; ++c)
             for (int y = 0; y < sh; ++y)
@@ -116,6 +120,18 @@ public:
     }
 
 private:
+    void compute(const float* in, int rows, int columns, float* out) const {
+        if (isOnGraphics() && graphics_->run(in, rows, columns, out)) return;
+        const bool tried = isOnGraphics();
+        runner_->run(in, rows, columns, out);
+        if (!tried) return;
+        // A network whose numbers overflow does so anywhere: that is not the graphics processor's failure.
+        const NetGraph& g = runner_->graph();
+        const auto count = sizesFor(g, rows, columns, file_)[static_cast<std::size_t>(g.result)].count();
+        if (std::all_of(out, out + count, [](float v) { return std::isfinite(v); })) graphicsFailed();
+    }
+
+    std::unique_ptr<OpenclRunner> graphics_; ///< where it runs there
     std::unique_ptr<DnnRunner> runner_;
     int cropRows_ = 0, cropColumns_ = 0;
 };
@@ -168,16 +184,16 @@ std::string Network::note(const std::string& key) const {
 }
 
 std::shared_ptr<const Network> Network::fromBytes(std::span<const std::byte> bytes, const std::string& file,
-                                                  NetPrecision precision) {
+                                                  Arithmetic arithmetic) {
     try {
-        return std::make_shared<FastNetwork>(readOnnx(bytes, file), bytes, file, precision);
+        return std::make_shared<FastNetwork>(readOnnx(bytes, file), bytes, file, arithmetic);
     } catch (const UnsupportedNet& e) {
         return std::make_shared<SlowNetwork>(bytes, file, e.what());
     }
 }
 
 std::shared_ptr<const Network> Network::between(std::span<const std::byte> first, std::span<const std::byte> second,
-                                                double share, const std::string& file, NetPrecision precision) {
+                                                double share, const std::string& file, Arithmetic arithmetic) {
     NetGraph g = readOnnx(first, file);
     const NetGraph other = readOnnx(second, file);
     const auto sameShape = [](const NetNode& a, const NetNode& b) {
@@ -202,10 +218,10 @@ std::shared_ptr<const Network> Network::between(std::span<const std::byte> first
     identity.insert(identity.end(), tail.begin(), tail.end());
     for (auto& [key, text] : g.notes)
         if (key == "ulmwood.activations") text = widerActivations(text, other.note(key));
-    return std::make_shared<FastNetwork>(std::move(g), identity, file, precision);
+    return std::make_shared<FastNetwork>(std::move(g), identity, file, arithmetic);
 }
 
-std::shared_ptr<const Network> Network::open(const std::filesystem::path& path, NetPrecision precision) {
+std::shared_ptr<const Network> Network::open(const std::filesystem::path& path, Arithmetic arithmetic) {
     const std::string file = path.string();
     std::error_code ec;
     const auto bytes = std::filesystem::file_size(path, ec);
@@ -218,7 +234,7 @@ std::shared_ptr<const Network> Network::open(const std::filesystem::path& path, 
     std::vector<std::byte> data(bytes);
     if (!in.read(reinterpret_cast<char*>(data.data()), static_cast<std::streamsize>(bytes)) && bytes > 0)
         throw Error(Fault::Input, file, "the network cannot be read", "Check that you may read the file.");
-    return fromBytes(data, file, precision);
+    return fromBytes(data, file, arithmetic);
 }
 
 } // namespace ulm

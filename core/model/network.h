@@ -8,6 +8,15 @@
 
 namespace ulm {
 
+/// Where a network runs, and in which arithmetic. On the graphics processor it is always f32; `precision` counts for
+/// networks that cannot run there, and once that has failed.
+struct Arithmetic {
+    NetPrecision precision = NetPrecision::F32;
+    bool onGraphics = false;
+    Arithmetic(NetPrecision p = NetPrecision::F32, bool graphics = false) : precision(p), onGraphics(graphics) {}
+    auto operator<=>(const Arithmetic&) const = default;
+};
+
 /// A network ready to run: one picture in, one out. Immutable; may be used from many threads.
 /// Ours say in their metadata what they want besides luma: neighbouring frames and damage levels (docs/networks.md).
 class Network {
@@ -15,15 +24,13 @@ public:
     /// Errors: Fault::Input naming `file`: unreadable, damaged, hostile, or with an operator that neither our runner
     /// nor OpenCV's has (the operator and its node are named).
     static std::shared_ptr<const Network> fromBytes(std::span<const std::byte> bytes, const std::string& file,
-                                                    NetPrecision precision = NetPrecision::F32);
-    static std::shared_ptr<const Network> open(const std::filesystem::path& file,
-                                               NetPrecision precision = NetPrecision::F32);
+                                                    Arithmetic arithmetic = {});
+    static std::shared_ptr<const Network> open(const std::filesystem::path& file, Arithmetic arithmetic = {});
     /// Between two networks of one shape, weight by weight: 0 the first, 1 the second. Networks of which one was
     /// trained on from the other make sensible ones between (Wang et al., "Deep Network Interpolation", 2019). Errors:
     /// Fault::Input naming `file` where they are not of one shape.
     static std::shared_ptr<const Network> between(std::span<const std::byte> first, std::span<const std::byte> second,
-                                                  double share, const std::string& file,
-                                                  NetPrecision precision = NetPrecision::F32);
+                                                  double share, const std::string& file, Arithmetic arithmetic = {});
     virtual ~Network() = default;
 
     const std::string& file() const { return file_; }
@@ -41,8 +48,10 @@ public:
     int frames() const { return frames_; }
     int levels() const { return levels_; }
     std::string note(const std::string& key) const;
-    /// The arithmetic used.
+    /// The arithmetic used on the processor.
     NetPrecision precision() const { return precision_; }
+    /// Whether it runs on the graphics processor, as long as that does not fail.
+    virtual bool isOnGraphics() const { return false; }
     /// Our own runner runs it, not OpenCV's.
     virtual bool isFast() const = 0;
 

@@ -9,6 +9,7 @@
 #include <list>
 #include <map>
 #include <mutex>
+#include <tuple>
 
 namespace ulm {
 namespace {
@@ -44,11 +45,11 @@ std::string nameOf(const std::string& kind, int scale, bool full) {
 WithoutShippedNetworks::WithoutShippedNetworks() { ++hidden; }
 WithoutShippedNetworks::~WithoutShippedNetworks() { --hidden; }
 
-std::shared_ptr<const Network> shippedNetwork(const std::string& name, std::optional<NetPrecision> precision) {
+std::shared_ptr<const Network> shippedNetwork(const std::string& name, std::optional<Arithmetic> arithmetic) {
     if (hidden) return nullptr;
     static std::mutex mutex;
-    static std::map<std::pair<std::string, NetPrecision>, std::shared_ptr<const Network>> all;
-    const std::pair wanted(name, precision.value_or(arithmeticPlan().chosen));
+    static std::map<std::pair<std::string, Arithmetic>, std::shared_ptr<const Network>> all;
+    const std::pair wanted(name, arithmetic ? *arithmetic : arithmeticPlan().arithmetic());
     std::lock_guard lock(mutex);
     if (const auto it = all.find(wanted); it != all.end()) return it->second;
     const BuiltInNetwork* b = builtIn(name);
@@ -66,16 +67,17 @@ std::shared_ptr<const Network> shippedNetwork(const std::string& kind, int scale
     if (hidden || share == 0 || !faithful || !other) return shippedNetwork(name);
     if (share == 100) return shippedNetwork(name + "-crisp");
     static std::mutex mutex;
-    static std::list<std::pair<std::pair<std::string, int>, std::shared_ptr<const Network>>> kept; // newest first
+    static std::list<std::pair<std::tuple<std::string, int, Arithmetic>, std::shared_ptr<const Network>>>
+        kept; // newest first
+    const std::tuple wanted(name, share, arithmeticPlan().arithmetic());
     std::lock_guard lock(mutex);
-    const std::pair wanted(name, share);
     const auto it = std::ranges::find_if(kept, [&](const auto& k) { return k.first == wanted; });
     if (it != kept.end()) {
         kept.splice(kept.begin(), kept, it);
     } else {
         kept.emplace_front(wanted, opened([&] {
                                return Network::between(bytesOf(*faithful), bytesOf(*other), share / 100.0, name,
-                                                       arithmeticPlan().chosen);
+                                                       std::get<Arithmetic>(wanted));
                            }));
         if (kept.size() > kMixturesKept) kept.pop_back();
     }

@@ -8,8 +8,8 @@ namespace ulm {
 
 /// The networks that ship, built into the program: "general-x2-full" and the like (models/, docs/networks.md). Opened
 /// once and kept. Null where there is none of this name, or it does not open: callers fall back and say so. They
-/// compute as arithmeticPlan() says; `precision` where a measurement needs another.
-std::shared_ptr<const Network> shippedNetwork(const std::string& name, std::optional<NetPrecision> precision = {});
+/// compute as arithmeticPlan() says; `arithmetic` where a measurement needs another.
+std::shared_ptr<const Network> shippedNetwork(const std::string& name, std::optional<Arithmetic> arithmetic = {});
 
 /// "general", "rough" or "drawn"; scale 1 or 2; full (neighbouring frames) or quick; crisp: from the faithful network
 /// (0: least error) to the crisp one (1: looks real), in steps of a hundredth. Faithful where there is no crisp one;

@@ -518,6 +518,7 @@ TEST_CASE(
     for (const auto& [key, value] : {std::pair<const char*, nlohmann::json>{"processor", "another"},
                                      {"version", 99},
                                      {"chosen", "f16"},
+                                     {"graphics", {{"name", "one that was taken out"}}},
                                      {"tried", "none"}}) {
         auto other = j;
         other[key] = value;

@@ -6,10 +6,13 @@
 #include "core/base/files.h"
 #include "core/base/json_file.h"
 #include "core/engine/work_plan.h"
+#include "core/model/arithmetic.h"
 #include "tests/support/mutate.h"
+#include "tests/support/skipped.h"
 #include "tests/window/fixture.h"
 
 #include <QClipboard>
+#include <QLabel>
 #include <QProcess>
 #include <QPushButton>
 #include <QSpinBox>
@@ -136,6 +139,40 @@ TEST_CASE("cores and memory are a person's to set, hold at once, and are kept") 
     again.window.restore();
     CHECK(workPlan() == WorkPlan{1, std::int64_t(1024) << 20});
     setWorkPlan(before);
+}
+
+TEST_CASE("how networks compute is shown, what a graphics processor does with it, and measured again at a click") {
+    const TempFolder kept;
+    const std::string file = kept / "processor.json";
+    keepArithmetic(file);
+    ArithmeticPlan plan = arithmeticPlan();
+    if (plan.chosen == NetPrecision::F32) return test::skipped("this processor offers nothing shorter than f32");
+    auto j = nlohmann::json::parse(readTextFile(file));
+    for (auto& way : j["tried"])
+        if (way["way"] == j["chosen"]) way["speed"] = 77.0;
+    writeFileWhole(file, j.dump());
+    keepArithmetic(file);
+    Preferences dialog(nullptr);
+    const auto* words = dialog.findChild<QLabel*>("plan.arithmetic");
+    const auto* graphics = dialog.findChild<QLabel*>("plan.graphics");
+    CHECK(words->text().contains("77.0 times"));
+    if (!plan.graphics) CHECK(graphics->text() == "Graphics processor: none that OpenCL offers");
+    dialog.findChild<QPushButton*>("plan.again")->click();
+    CHECK_FALSE(words->text().contains("77.0 times"));
+    CHECK(words->text().contains("times as fast"));
+    keepArithmetic("");
+}
+
+TEST_CASE("what became of a graphics processor is told in words") {
+    const auto told = [](double speed, double like, bool failed) {
+        ArithmeticPlan p;
+        p.graphics = ArithmeticPlan::Graphics{"One, 1.0", speed, like, failed};
+        return graphicsWords(p);
+    };
+    CHECK(told(3.2, 99, false) == "runs the networks, 3.2 times as fast as the processor");
+    CHECK(told(0.2, 99, false) == "0.2 times as fast as the processor: not used");
+    CHECK(told(3.2, 20, false) == "computes wrongly here: not used");
+    CHECK(told(3.2, 99, true) == "failed when it was used: networks run on the processor");
 }
 
 TEST_CASE("a finished run says its name and place, and shows itself before and after at a click") {
