@@ -89,14 +89,17 @@ Taken take(const std::string& path, std::int64_t from, int count, int lines) {
 }
 
 struct Made {
-    std::vector<double> psnr; ///< of each frame that was made again, cuts left out
-    double seconds = 0;       ///< for each, on all cores
+    std::map<std::int64_t, double> psnr; ///< of each frame that was made again, cuts left out
+    double seconds = 0;                  ///< for each, on all cores
 };
 
-double mean(const std::vector<double>& v) {
+// Of those frames that `other` made too: minterpolate leaves the last ones out.
+double mean(const Made& m, const Made& other) {
     double sum = 0;
-    for (const double x : v) sum += x / double(v.size());
-    return sum;
+    int count = 0;
+    for (const auto& [n, db] : m.psnr)
+        if (other.psnr.contains(n)) sum += db, ++count;
+    return sum / std::max(1, count);
 }
 
 // As it would be delivered, in 8 bits.
@@ -126,7 +129,7 @@ Made ours(const Taken& t, Between method, int cores) {
                 double(pairs);
     for (std::int64_t n = 0; n < pairs; ++n)
         if (!t.crosses(2 * n + 1))
-            m.psnr.push_back(psnrDelivered(t.frames[std::size_t(2 * n + 1)], made[std::size_t(n)]));
+            m.psnr[2 * n + 1] = psnrDelivered(t.frames[std::size_t(2 * n + 1)], made[std::size_t(n)]);
     return m;
 }
 
@@ -166,7 +169,7 @@ Made theirs(const Taken& t) {
         ++count;
         const auto odd = static_cast<std::size_t>(frame->pts);
         if (odd < t.frames.size() && !t.crosses(std::int64_t(odd)))
-            m.psnr.push_back(psnr(t.frames[odd].planes[0], pictureOf(*frame, f).planes[0]));
+            m.psnr[frame->pts] = psnr(t.frames[odd].planes[0], pictureOf(*frame, f).planes[0]);
     }
     m.seconds /= std::max(1, count);
     return m;
@@ -203,13 +206,13 @@ std::vector<Row> motionRows(const std::vector<std::string>& masters, const std::
                                 fixedPoint(ours(t, Between::Careful, 1).seconds / c.seconds, 2) + "× as fast", "",
                                 true});
             const auto judge = [&](Sum& s, const Made& m) {
-                const double gain = mean(m.psnr) - mean(other.psnr);
+                const double gain = mean(m, other) - mean(other, m);
                 s.gain += gain / double(looks.size());
                 s.least = std::min(s.least, gain);
                 s.speed = std::min(s.speed, other.seconds / m.seconds);
                 return signedDb(gain) + " " + fixedPoint(other.seconds / m.seconds, 1) + "×";
             };
-            table += (table.empty() ? "" : ", ") + t.name + " " + fixedPoint(mean(other.psnr), 1) + " dB " +
+            table += (table.empty() ? "" : ", ") + t.name + " " + fixedPoint(mean(other, c), 1) + " dB " +
                      fixedPoint(1000 * other.seconds, 0) + " ms: careful " + judge(careful, c) + ", fast " +
                      judge(fast, f);
         }

@@ -111,7 +111,7 @@ def judged(net, start, r, held) -> str:
 
 def fit(r: networks.Recipe) -> None:
     torch.manual_seed(r.seed)
-    data, net, start, judge = Sequences(r.sets), networks.shipped(r), networks.shipped(r), Discriminator()
+    data, net, start, judge = Sequences((*r.crisp_sets, *r.sets)), networks.shipped(r), networks.shipped(r), Discriminator()
     average = {k: v.clone() for k, v in net.state_dict().items()}
     adam = torch.optim.Adam([p for p in net.parameters() if p.requires_grad], lr=r.crisp_rate, betas=(0.9, 0.99))
     judge_adam = torch.optim.Adam(judge.parameters(), lr=2 * r.crisp_rate, betas=(0.9, 0.99))
