@@ -19,7 +19,7 @@ constexpr double kRoughCompression = 45;
 constexpr int kMostForFull = 1280 * 720; // pixels up to which the full network is worth its time
 constexpr double kNoisy = 5;             // from here on the yield tells nothing: shrinking averages noise away
 constexpr double kTakenByFilters = 0.5;
-constexpr double kCrisp = 70, kCrispRough = 45, kDelicate = 0.7;
+constexpr double kCrisp = 70, kCrispRough = 45, kCrispCleaning = 30, kDelicate = 0.7;
 // What a network's whole steps leave to scaling: little where time is not what counts (a second pass at three times the
 // size makes edges a fifth narrower), next to nothing where more pixels than delivered are asked for.
 constexpr double kLeftToScaling = 1.25, kLeftByOthers = 1.6, kLeftAbove = 1.05;
@@ -116,6 +116,18 @@ double enlargeCrisp(const Ticket& t, const Inspection& found) {
     return enlargesCrisp(t, found) ? t.enlarge.crisp.resolve(measuredCrisp(t, found), 0, 100) : 0;
 }
 
+double measuredCleanCrisp(const Ticket& t, const Inspection& found) {
+    return measuredCrisp(t, found) / kCrispRough * kCrispCleaning;
+}
+
+bool cleansCrisp(const Ticket& t, const Inspection& found) {
+    return cleansByNetwork(t, found) && hasCrispNetwork(networkKind(t, found), 1, t.clean.method != "learned-quick");
+}
+
+double cleanCrisp(const Ticket& t, const Inspection& found) {
+    return cleansCrisp(t, found) ? t.clean.crisp.resolve(measuredCleanCrisp(t, found), 0, 100) : 0;
+}
+
 bool cleansByNetwork(const Ticket& t, const Inspection& found) {
     if (!t.clean.on || t.clean.method != "auto") return t.clean.on && t.clean.method.starts_with("learned");
     return compressionIsTheFault(found);
@@ -136,7 +148,7 @@ StagePtr cleanedByNetwork(StagePtr input, StagePtr guide, const Ticket& t, const
     if (levels.compression < 0.01 && levels.noise < 0.01) return input;
     const PictureFormat& f = input->format();
     const bool full = t.clean.method == "learned" || (t.clean.method == "auto" && f.width * f.height <= kMostForFull);
-    const auto net = shipped(t, found, 1, full);
+    const auto net = shipped(t, found, 1, full, cleanCrisp(t, found) / 100);
     if (!net) return nullptr;
     // A network that is told of little damage does next to nothing: it is told of what there is, and mixed in by the
     // share that the person wants of it.

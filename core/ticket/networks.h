@@ -42,6 +42,14 @@ bool enlargesCrisp(const Ticket&, const Inspection&);
 /// The crispness used, %, [0, 100]; 0 where there is no crisp network for it.
 double enlargeCrisp(const Ticket&, const Inspection&);
 
+/// The same of cleaning at the clip's own size.
+double measuredCleanCrisp(const Ticket&, const Inspection&);
+/// Whether a crisp network ships for what cleans this clip: for rough ones alone. On good clips a faithful network
+/// leaves as much fine detail as the truth has.
+bool cleansCrisp(const Ticket&, const Inspection&);
+/// The crispness used, %, [0, 100]; 0 where there is no crisp network for it.
+double cleanCrisp(const Ticket&, const Inspection&);
+
 /// Whether a network takes blocks and noise away. Where the ticket leaves it open, by what was found: of what
 /// compression left a network makes more than filters do, of plain noise it makes less (docs/clean.md).
 bool cleansByNetwork(const Ticket&, const Inspection&);

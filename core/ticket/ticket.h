@@ -38,6 +38,7 @@ struct Ticket {
         Quantity blocks, noise;      ///< see docs/ticket.md for units
         Quantity chroma;             ///< colour noise
         Quantity ringing{From::Fixed, 0, 0}, stairs{From::Fixed, 0, 0}, banding{From::Fixed, 0, 0};
+        Quantity crisp;          ///< at its own size: from the faithful network to the crisp one, %, [0, 100]
         bool temporal = true;    ///< noise is averaged along movement too
         double texture = 0;      ///< percent by which fine texture is raised beforehand, [0, 100]
         bool gentleFaces = true; ///< half as strong on faces

@@ -156,7 +156,8 @@ TEST_CASE("networks of the same size bring an encoded clip nearer to its truth, 
         const std::string how = std::string("clean.method=") + method;
         return std::pair(
             psnr(truth, frameOf(l, {}, kFrames / 2)),
-            psnr(truth, frameOf(l, {how.c_str(), "clean.blocks=measured", "clean.noise=measured"}, kFrames / 2)));
+            psnr(truth, frameOf(l, {how.c_str(), "clean.blocks=measured", "clean.noise=measured", "clean.crisp=0"},
+                                kFrames / 2)));
     };
     for (const char* method : {"learned", "learned-quick"}) {
         const auto [was, is] = cleaned({2, 32}, method);
@@ -258,6 +259,33 @@ TEST_CASE("the yield of enlarging tells clean detail from noise, and what streng
     CHECK(scaledTicket(t, i, 0.5).enlarge.strength.value == (t.enlarge.on ? 65 : 130));
     t.enlarge.on = true;
     CHECK(scaledTicket(t, i, 0.5).enlarge.strength.value == 65);
+}
+
+TEST_CASE("cleaning at the same size goes from faithful to crisp; where it cannot, that is told") {
+    const TempFolder folder;
+    const Damage d{0, 34};
+    const Looked l = lookOver(writeDamaged(folder, d));
+    REQUIRE(networkKind({}, l.found) == "rough");
+    const auto cleaned = [&](const char* crisp, const char* method = "clean.method=learned") {
+        return frameOf(l, {"clean.on=true", method, crisp}, kFrames / 2);
+    };
+    for (const char* method : {"clean.method=learned", "clean.method=learned-quick"}) {
+        const Plane faithful = cleaned("clean.crisp=0", method), crisp = cleaned("clean.crisp=100", method);
+        INFO(method << ": faithful " << fine(faithful) << ", crisp " << fine(crisp));
+        CHECK(fine(crisp) > 1.15 * fine(faithful));
+        CHECK(fine(cleaned("clean.crisp=measured", method)) > 1.02 * fine(faithful));
+    }
+    const auto notices = [&](std::initializer_list<const char*> settings) {
+        Ticket t;
+        for (const char* s : settings) setByAssignment(t, s);
+        return resolve(l.reader, l.found, t)->note;
+    };
+    const char* told = "Clean's crispness does nothing";
+    CHECK(notices({"clean.on=true", "clean.crisp=80", "clean.method=learned"}).find(told) == std::string::npos);
+    CHECK(notices({"clean.on=true", "clean.crisp=80", "enlarge.kind=drawn", "enlarge.on=false", "clean.method=learned"})
+              .find(told) != std::string::npos);
+    CHECK(notices({"clean.on=true", "clean.method=learned", "enlarge.kind=drawn", "enlarge.on=false"}).find(told) ==
+          std::string::npos);
 }
 
 TEST_CASE("a second pass works on from what the first one made, as crisp as that, and from two and a half times on") {

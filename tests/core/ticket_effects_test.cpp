@@ -106,6 +106,8 @@ const std::vector<Effect>& effects() {
         {{}, "clean.ringing=10"},
         {{}, "clean.stairs=80"},
         {{}, "clean.banding=50"},
+        {{"clean.noise=6", "clean.method=learned", "enlarge.kind=rough", "enlarge.on=false", "clean.crisp=0"},
+         "clean.crisp=100"},
         {{"clean.noise=4"}, "clean.texture=80"},
         {{"clean.noise=12"}, "clean.faces=false"},
         {{"clean.noise=12"}, "clean.keep_original=40"},

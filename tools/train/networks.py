@@ -49,7 +49,7 @@ def recipes() -> list[Recipe]:
                crisp_sets=("second-rough",)),
         Recipe("rough-x1-full", "rough", 1, 5, 32, 6, r, 1000, "general-x1-full", rate=8e-4, crisp_steps=2000),
         Recipe("drawn-x1-full", "drawn", 1, 5, 32, 6, d, 1000, "general-x1-full", rate=8e-4),
-        Recipe("rough-x1-quick", "rough", 1, 1, 16, 3, r, 2000, "general-x1-quick", rate=8e-4),
+        Recipe("rough-x1-quick", "rough", 1, 1, 16, 3, r, 2000, "general-x1-quick", rate=8e-4, crisp_steps=1500),
         Recipe("drawn-x1-quick", "drawn", 1, 1, 16, 3, d, 2000, "general-x1-quick", rate=8e-4),
     ]
 
