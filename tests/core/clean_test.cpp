@@ -5,6 +5,7 @@
 #include "core/judge/measures.h"
 #include "core/judge/overdone.h"
 #include "core/motion/aligned_stage.h"
+#include "core/picture/gaussian.h"
 #include "core/restore/clean_stages.h"
 #include "core/restore/face_stage.h"
 #include "core/ticket/clean_step.h"
@@ -195,6 +196,35 @@ TEST_CASE("the overdone meter rises with each excess, names it and its place, an
     joined.join(most);
     CHECK(joined.worst == most.worst);
     CHECK(joined.gauge() == most.gauge());
+}
+
+TEST_CASE("fine lines given back their contrast have no haloes; an edge that overshoots what is even beside it has") {
+    PictureFormat f = test::photograph(320, 240).format;
+    const auto drawn = [&](const std::function<float(int x)>& luma, double blur) {
+        Picture p = Picture::make(f, f.frame());
+        Plane sharp = p.planes[0].copy();
+        for (int y = 0; y < f.height; ++y)
+            for (int x = 0; x < f.width; ++x) sharp.row(y)[x] = luma(x);
+        gaussianBlur(sharp, sharp.area(), blur, p.planes[0]);
+        return p;
+    };
+    const auto haloes = [&](const std::function<float(int x)>& luma) { // three times as large; less blurred afterwards
+        OverdonePlace o;
+        o.before = drawn(luma, 4);
+        o.after = drawn(luma, 1.5);
+        o.scale = 3;
+        return judgeOverdone(o).scores.at("haloes");
+    };
+    CHECK(haloes([](int x) { return x / 7 % 2 ? 0.2f : 0.7f; }) < 30);
+    CHECK(haloes([](int x) { return x < 150 ? 0.2f : 0.7f; }) < 5);
+    const auto overshoots = [](int x) { // beside the edge, on either side
+        return x < 150 ? (x >= 144 ? 0.05f : 0.2f) : x < 156 ? 0.85f : 0.7f;
+    };
+    OverdonePlace o;
+    o.before = drawn([](int x) { return x < 150 ? 0.2f : 0.7f; }, 4);
+    o.after = drawn(overshoots, 1);
+    o.scale = 3;
+    CHECK(judgeOverdone(o).scores.at("haloes") > 50);
 }
 
 TEST_CASE("each way of going too far has its own score, which grows with it, and light treatment stays in bounds") {

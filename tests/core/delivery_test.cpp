@@ -186,7 +186,7 @@ TEST_CASE("what a destination adds is told on the step that it touches, and chan
     Ticket taken;
     for (const std::string& s : additionTo(*d, "enlarge")->set) setByAssignment(taken, s);
     d = resolve(reader(folder / "a.mp4"), nullptr, taken, card(kUpright));
-    CHECK(planOf(d) == "source network scale");
+    CHECK(planOf(d) == "source network network scale");
     CHECK(additionTo(*d, "enlarge")->offer.empty());
     // The crop it asks for sits in the middle; following is one click away, and then offered no more.
     CHECK(additionTo(*d, "frame")->offer == "Follow the subject");
