@@ -69,7 +69,7 @@ struct Pair {
 
 // Overshoot beyond the range that lay around an edge before, as a share of the edge's height; 40 % is the limit. A
 // little of it belongs to any good enlargement and is left out. A halo lies on what is even beside the edge: on a line
-// that is narrower than what is looked over, it is contrast which the blur had taken.
+// that enlarging had blurred, it is contrast given back.
 constexpr double kOnALine = 0.25; // of the edge's height
 FaultMap haloes(const Pair& p) {
     const int reach = 2 * static_cast<int>(std::ceil(1.5 * p.scale)) + 1;
@@ -78,8 +78,9 @@ FaultMap haloes(const Pair& p) {
     cv::dilate(p.before, high, square(reach));
     const cv::Mat height = high - low;
     cv::Mat opened, closed;
-    cv::dilate(low, opened, square(reach));
-    cv::erode(high, closed, square(reach));
+    const int line = 2 * static_cast<int>(std::ceil(2 * std::max(0.0, p.scale - 1))) + 1;
+    cv::morphologyEx(p.before, opened, cv::MORPH_OPEN, square(line));
+    cv::morphologyEx(p.before, closed, cv::MORPH_CLOSE, square(line));
     cv::Mat above = cv::max(p.after - high, 0.f), below = cv::max(low - p.after, 0.f);
     above.setTo(0, p.before - opened > kOnALine * height);
     below.setTo(0, closed - p.before > kOnALine * height);
