@@ -121,8 +121,9 @@ public:
 
 private:
     void compute(const float* in, int rows, int columns, float* out) const {
-        if (isOnGraphics() && graphics_->run(in, rows, columns, out)) return;
-        const bool tried = isOnGraphics();
+        // What is too large to be run is refused by the runner below.
+        const bool tried = isOnGraphics() && runner_->bytesFor(rows, columns) <= DnnRunner::kMostRunBytes;
+        if (tried && graphics_->run(in, rows, columns, out)) return;
         runner_->run(in, rows, columns, out);
         if (!tried) return;
         // A network whose numbers overflow does so anywhere: that is not the graphics processor's failure.

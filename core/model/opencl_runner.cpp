@@ -7,6 +7,7 @@
 #include <climits>
 #include <cmath>
 #include <cstdlib>
+#include <filesystem>
 #include <limits>
 #include <map>
 #include <mutex>
@@ -21,6 +22,16 @@ constexpr std::size_t kMostSizes = 8;
 bool isSet(const char* name, std::string_view wanted) {
     const char* value = std::getenv(name);
     return value && wanted == value;
+}
+
+// Asking OpenCL loads every driver that is installed, a hundred megabytes with some: only where there is a device.
+bool deviceIsThere() {
+    std::error_code none;
+    for (const char* device : {"/dev/nvidia0", "/dev/kfd", "/dev/mali0"})
+        if (std::filesystem::exists(device, none)) return true;
+    for (std::filesystem::directory_iterator it("/dev/dri", none), end; !none && it != end; it.increment(none))
+        if (it->path().filename().string().starts_with("renderD")) return true;
+    return false;
 }
 
 // OpenCV's names for a step of ours.
@@ -87,11 +98,13 @@ const NetNode* shuffleAtTheEnd(const NetGraph& g) {
 
 std::string graphicsProcessor() {
     if (isSet("ULMWOOD_OPENCL", "off")) return {};
+    const bool anyDevice = isSet("OPENCV_DNN_OPENCL_ALLOW_ALL_DEVICES", "1");
+    if (!anyDevice && !deviceIsThere()) return {};
     try {
         if (!cv::ocl::haveOpenCL()) return {};
         const cv::ocl::Device& d = cv::ocl::Device::getDefault();
         if (!d.ptr() || !d.available()) return {};
-        if (d.type() != cv::ocl::Device::TYPE_GPU && !isSet("OPENCV_DNN_OPENCL_ALLOW_ALL_DEVICES", "1")) return {};
+        if (d.type() != cv::ocl::Device::TYPE_GPU && !anyDevice) return {};
         return d.name() + ", " + d.driverVersion();
     } catch (const std::exception&) { // a driver that cannot even be asked
         return {};

@@ -19,7 +19,7 @@ constexpr double kRoughCompression = 45;
 constexpr int kMostForFull = 1280 * 720; // pixels up to which the full network is worth its time
 constexpr double kNoisy = 5;             // from here on the yield tells nothing: shrinking averages noise away
 constexpr double kTakenByFilters = 0.5;
-constexpr double kCrisp = 70, kCrispRough = 45, kCrispCleaning = 30, kDelicate = 0.7;
+constexpr double kCrisp = 70, kCrispRough = 45, kCrispCleaning = 15, kDelicate = 0.7;
 // What a network's whole steps leave to scaling: little where time is not what counts (a second pass at three times the
 // size makes edges a fifth narrower), next to nothing where more pixels than delivered are asked for.
 constexpr double kLeftToScaling = 1.25, kLeftByOthers = 1.6, kLeftAbove = 1.05;

@@ -273,7 +273,7 @@ TEST_CASE("cleaning at the same size goes from faithful to crisp; where it canno
         const Plane faithful = cleaned("clean.crisp=0", method), crisp = cleaned("clean.crisp=100", method);
         INFO(method << ": faithful " << fine(faithful) << ", crisp " << fine(crisp));
         CHECK(fine(crisp) > 1.15 * fine(faithful));
-        CHECK(fine(cleaned("clean.crisp=measured", method)) > 1.02 * fine(faithful));
+        CHECK(fine(cleaned("clean.crisp=measured", method)) > 1.01 * fine(faithful));
     }
     const auto notices = [&](std::initializer_list<const char*> settings) {
         Ticket t;
