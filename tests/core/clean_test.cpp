@@ -227,6 +227,23 @@ TEST_CASE("fine lines given back their contrast have no haloes; an edge that ove
     CHECK(judgeOverdone(o).scores.at("haloes") > 50);
 }
 
+TEST_CASE("steps that no inspection would find are not too many, where a blur had hidden them before") {
+    const Picture p = test::photograph(320, 240);
+    OverdonePlace o;
+    o.before = bench::soft(p, 2);
+    const auto score = [&](const Picture& after) {
+        o.after = after;
+        return std::pair(readingOf("stairs", o.after, 1), judgeOverdone(o).scores.at("stairs"));
+    };
+    const double hidden = readingOf("stairs", o.before, 1);
+    const auto [few, unseen] = score(bench::soft(p, 0.9));
+    INFO("before " << hidden << ", few " << few);
+    REQUIRE(few > hidden + 8);
+    REQUIRE(few < 45);
+    CHECK(unseen == 0);
+    CHECK(score(bench::steppedShare(p, 1)).second > 100);
+}
+
 TEST_CASE("each way of going too far has its own score, which grows with it, and light treatment stays in bounds") {
     const Picture p = test::photograph(320, 240), night = bench::dimmed(p, 0.24);
     const double noise = lookAt(p).readings.noise;
