@@ -1,11 +1,13 @@
 #include "app/widgets/preferences.h"
 #include "core/model/arithmetic.h"
 
+#include <QCoreApplication>
 #include <QFormLayout>
-#include <QGuiApplication>
 #include <QLabel>
+#include <QPointer>
 #include <QPushButton>
 #include <QSpinBox>
+#include <QThreadPool>
 #include <QVBoxLayout>
 #include <algorithm>
 
@@ -60,10 +62,17 @@ QWidget* Preferences::arithmeticRow() {
     again->setObjectName("plan.again");
     again->setToolTip(tr("After a new driver, or when other work was using the computer"));
     column->addWidget(again, 0, Qt::AlignLeft);
-    connect(again, &QPushButton::clicked, again, [show] {
-        QGuiApplication::setOverrideCursor(Qt::WaitCursor);
-        show(measureArithmeticAgain());
-        QGuiApplication::restoreOverrideCursor();
+    // A graphics processor may take seconds to prepare: not on the interface's thread.
+    connect(again, &QPushButton::clicked, again, [again, show] {
+        again->setEnabled(false);
+        QThreadPool::globalInstance()->start([button = QPointer(again), show] {
+            const ArithmeticPlan plan = measureArithmeticAgain();
+            QMetaObject::invokeMethod(qApp, [button, show, plan] {
+                if (!button) return; // the dialog is gone
+                show(plan);
+                button->setEnabled(true);
+            });
+        });
     });
     show(arithmeticPlan());
     return both;

@@ -72,7 +72,8 @@ LayerOf layerOf(const NetNode& n) {
     }
     case NetOp::Clip:
         l.type = "ReLU6";
-        p.set("min_value", n.low), p.set("max_value", std::min(n.high, std::numeric_limits<float>::max()));
+        p.set("min_value", std::max(n.low, std::numeric_limits<float>::lowest()));
+        p.set("max_value", std::min(n.high, std::numeric_limits<float>::max()));
         break;
     case NetOp::Concat:
         l.type = "Concat";
@@ -136,7 +137,7 @@ struct OpenclRunner::Nets {
 bool OpenclRunner::knows(const NetGraph& g) {
     return !g.nodes.empty() && std::ranges::all_of(g.nodes, [&](const NetNode& n) {
         switch (n.op) {
-        case NetOp::Conv:
+        case NetOp::Conv: return n.pads[0] == n.pads[2] && n.pads[1] == n.pads[3]; // OpenCV's takes no others
         case NetOp::LeakyRelu:
         case NetOp::Prelu:
         case NetOp::Clip:

@@ -65,6 +65,10 @@ TEST_CASE("OpenCL runs what compact networks of other makes hold, and leaves the
     const std::string all = m.step("Concat", {prelu, one, relu}, {{"axis", {1}}}, {});
     const std::string file = m.bytes(m.step("Add", {m.conv(all, 12, 4, "b"), prelu}, {}, {}));
     CHECK(furthestApart(readOnnx(std::as_bytes(std::span(file)), "n"), 20, 33) < 2e-5);
+    OnnxMaker aslant(1);
+    const std::string leaning =
+        aslant.bytes(aslant.step("Conv", {"picture", aslant.numbers("w", {1, 1, 2, 2})}, {{"pads", {0, 0, 1, 1}}}));
+    CHECK_FALSE(OpenclRunner::knows(readOnnx(std::as_bytes(std::span(leaning)), "n")));
     OnnxMaker other(1);
     const std::string tanh = other.bytes(other.step("Tanh", {other.conv("picture", 1, 1, "a")}, {}, {}));
     CHECK_FALSE(OpenclRunner::knows(readOnnx(std::as_bytes(std::span(tanh)), "n")));
