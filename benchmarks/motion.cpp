@@ -27,7 +27,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr int kFrames = 61; // looked at of each movie
+constexpr int kFrames = 61, kLargeFrames = 31; // looked at of each movie
 
 av::Frame codesOf(const Picture& p) { return toFrame(p, AV_PIX_FMT_YUV420P); }
 
@@ -199,7 +199,7 @@ std::vector<Row> motionRows(const std::vector<std::string>& masters, const std::
         } careful, fast;
         std::string table;
         for (const Look& l : looks) {
-            const Taken t = take(l.path, l.from, lines ? 11 : kFrames, lines);
+            const Taken t = take(l.path, l.from, lines ? kLargeFrames : kFrames, lines);
             const Made other = theirs(t), c = ours(t, Between::Careful, 2), f = ours(t, Between::Fast, 2);
             if (lines && &l == &looks.front())
                 rows.push_back({"in-betweens, careful, from one core to two", "the same frames at 1080 lines",

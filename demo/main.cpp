@@ -2,27 +2,35 @@
 #include "core/base/files.h"
 #include "demo/clips.h"
 
+#include <algorithm>
 #include <chrono>
 #include <filesystem>
 #include <iostream>
+#include <string>
+#include <vector>
 
 // Raised whenever the clips would come out different.
 static constexpr const char* kEdition = "4\n";
 
 int main(int argc, char** argv) try {
-    if (argc < 2) {
-        std::cerr << "usage: make-demo FOLDER [CLIP…]\n";
+    if (argc < 2 || argv[1][0] == '-') {
+        std::cerr << "usage: make-demo FOLDER [--seed N] [CLIP…]\n"; // another seed: clips that networks learn on
         return 2;
     }
+    std::uint32_t seed = 20;
+    std::vector<std::string> names;
+    for (int i = 2; i < argc; ++i)
+        if (std::string(argv[i]) == "--seed" && i + 1 < argc)
+            seed = static_cast<std::uint32_t>(std::stoul(argv[++i]));
+        else
+            names.push_back(argv[i]);
     const std::filesystem::path folder(argv[1]), stamp = folder / ".edition";
     if (argc == 2 && std::filesystem::exists(stamp) && ulm::readTextFile(stamp.string()) == kEdition) return 0;
     std::filesystem::create_directories(folder);
     const auto start = std::chrono::steady_clock::now();
     for (const auto& plan : ulm::demo::clipPlans()) {
-        bool wanted = argc == 2;
-        for (int i = 2; i < argc; ++i) wanted |= plan.name == argv[i];
-        if (!wanted) continue;
-        ulm::demo::makeClip(plan, folder.string(), 20);
+        if (!names.empty() && std::ranges::find(names, plan.name) == names.end()) continue;
+        ulm::demo::makeClip(plan, folder.string(), seed);
         std::cout << "made " << plan.name << ", "
                   << std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count() << " s so far\n"
                   << std::flush;

@@ -22,7 +22,7 @@ namespace {
 using onnx::NodeProto;
 using onnx::TensorProto;
 
-constexpr int kMostNodes = 20'000, kMostChannels = 8192, kMostKernel = 127, kMostFactor = 16;
+constexpr int kMostNodes = 20'000, kMostChannels = 8192, kMostKernel = 127, kMostFactor = 16, kMostInputs = 128;
 constexpr std::int64_t kMostNumbers = 64'000'000; // in one tensor
 
 // A constant of the file: numbers and their shape.
@@ -93,8 +93,8 @@ private:
         if (shape.dim_size() != 4) fail("its input is not a picture (batch, channels, rows, columns)");
         if (shape.dim(0).has_dim_value() && shape.dim(0).dim_value() > 1) fail("its input is a batch of pictures");
         const std::int64_t c = shape.dim(1).dim_value();
-        if (!shape.dim(1).has_dim_value() || c < 1 || c > 64)
-            fail("its input does not say how many channels it has, 1 to 64");
+        if (!shape.dim(1).has_dim_value() || c < 1 || c > kMostInputs)
+            fail("its input does not say how many channels it has, 1 to " + std::to_string(kMostInputs));
         graph_.inputChannels = static_cast<int>(c);
         values_[input->name()] = {0, graph_.inputChannels};
     }

@@ -72,6 +72,9 @@ bool isNothing(const cv::Vec2f& v) { return std::isnan(v[0]); }
 cv::Mat projected(const cv::Mat& flow, const cv::Mat& miss, float part, float sign) {
     cv::Mat out(flow.size(), CV_32FC2), least(flow.size(), CV_32F, cv::Scalar(std::numeric_limits<float>::max()));
     out.setTo(cv::Scalar(kNothing[0], kNothing[1]));
+    const auto offer = [](float much, const cv::Vec2f& path, float& lowest, cv::Vec2f& kept) {
+        if (much < lowest) lowest = much, kept = path;
+    };
     for (int y = 0; y < flow.rows; ++y) {
         const auto* f = flow.ptr<cv::Vec2f>(y);
         const float* m = miss.ptr<float>(y);
@@ -79,11 +82,14 @@ cv::Mat projected(const cv::Mat& flow, const cv::Mat& miss, float part, float si
             const float px = std::floor(float(x) + part * f[x][0]), py = std::floor(float(y) + part * f[x][1]);
             if (!(px >= -1 && py >= -1 && px < float(flow.cols) && py < float(flow.rows))) continue; // NaN too
             const int left = std::max(0, int(px)), right = std::min(flow.cols - 1, int(px) + 1);
-            for (int j = std::max(0, int(py)); j <= std::min(flow.rows - 1, int(py) + 1); ++j) {
+            const int top = std::max(0, int(py)), low = std::min(flow.rows - 1, int(py) + 1);
+            const cv::Vec2f path{sign * f[x][0], sign * f[x][1]};
+            // At the rim two of the four are one: to be offered the same twice changes nothing.
+            for (const int j : {top, low}) {
                 auto* const l = least.ptr<float>(j);
                 auto* const o = out.ptr<cv::Vec2f>(j);
-                for (int i = left; i <= right; ++i)
-                    if (m[x] < l[i]) l[i] = m[x], o[i] = {sign * f[x][0], sign * f[x][1]};
+                offer(m[x], path, l[left], o[left]);
+                offer(m[x], path, l[right], o[right]);
             }
         }
     }

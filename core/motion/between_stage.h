@@ -7,7 +7,8 @@
 namespace ulm {
 
 /// How pictures between two are made. Fast: the best of three guesses of movement a place, found at a quarter of the
-/// size. Careful: of seven, found at half the size, mixed where more than one may be true.
+/// size. Careful: of seven, found at half the size, mixed where more than one may be true, and mended by a network
+/// where both sides disagree (mend.h; a mean of several exposures is not).
 enum class Between { Fast, Careful };
 
 /// What is shown of an instant between two frames: a picture rebuilt along the movement, both blended where they are,
@@ -29,6 +30,12 @@ struct BetweenClock {
     std::function<BetweenInstant(std::int64_t)> at;
     std::vector<std::int64_t> cuts; ///< first frames of new shots, ascending, as far as they were found
     int exposures = 1;              ///< instants that a frame is the mean of, in encoded values
+
+    /// Whether instant `n` is made along the movement.
+    bool isRebuilt(std::int64_t n) const {
+        const BetweenInstant i = at(n);
+        return i.part > 0 && i.way == BetweenWay::Rebuild;
+    }
 };
 
 /// `input` at the instants of `clock`: its own frames untouched where `part` is 0, between them pictures in between as
@@ -40,5 +47,8 @@ StagePtr inBetween(StagePtr input, StagePtr guide, const BetweenClock& clock, Be
 /// frame before to the one after, in pixels of the guide, plane 2 the doubt (what error is to be expected) in 8-bit
 /// steps; all 0 on frames that are not rebuilt. Whole frames only, one exposure.
 StagePtr betweenPaths(StagePtr guide, const BetweenClock& clock, Between method);
+
+/// What a picture in between is mended from, for teaching the network that does it: as sidesStage() describes.
+StagePtr betweenSides(StagePtr input, const BetweenClock& clock, Between method);
 
 } // namespace ulm

@@ -430,7 +430,7 @@ TEST_CASE("8-bit convolutions give what f32 gives, to within what no figure show
     if (!hasInt8()) return test::skipped("this processor has no 8-bit products");
     for (const BuiltInNetwork& b : builtInNetworks()) {
         const std::string name = b.name;
-        if (name == "estimate") continue;
+        if (name == "estimate" || name == "between") continue; // the latter sees no pictures: mend_test
         INFO(name);
         const auto bytes = std::as_bytes(std::span(b.bytes, b.end));
         const auto exact = Network::fromBytes(bytes, name), coded = Network::fromBytes(bytes, name, NetPrecision::Int8);

@@ -1,0 +1,58 @@
+#pragma once
+
+#include "core/motion/between_stage.h"
+
+#include <array>
+#include <opencv2/core.hpp>
+
+namespace ulm {
+
+/// At which sizes movement between frames of a guide is searched for and worked out, and how many guesses are mixed.
+struct BetweenPlan {
+    int search; ///< divisor of the guide's size at which movement is searched for
+    int field;  ///< the same of what is worked out from it
+    std::size_t layers;
+};
+BetweenPlan planFor(const PictureFormat& guide, Between);
+
+/// How a field's layers lie in a picture, and what is made with them. They lie one below the other, each twice its
+/// height: in planes 0 and 1 the path (pixels of the guide) above the shares of both sides; in plane 2 the doubt (8-bit
+/// steps), in the first of these parts.
+class BetweenLayers {
+public:
+    BetweenLayers(const PictureFormat& input, const PictureFormat& guide, Between);
+    static PictureFormat format(const PictureFormat& guide, Between);
+
+    /// What is looked at of a side to make `region`: `share` of the way along the paths.
+    Rect led(const Rect& region, const Picture& field, double share) const;
+
+    struct Sides {
+        const Picture *before, *after;
+        double part; ///< the instant between them
+    };
+    /// Adds to `sums` what each side gives to `band` of plane `c`, and to `shares`, if they are wanted, how much of it.
+    /// Both sums may be one.
+    void add(const Picture& field, const Sides&, std::size_t c, const Rect& band, std::array<cv::Mat, 2> sums,
+             std::array<cv::Mat, 2>* shares = nullptr) const;
+    /// The doubt at luma's samples in `band`, 8-bit steps.
+    cv::Mat doubt(const Picture& field, const Rect& band) const;
+
+private:
+    Plane part(const Picture& field, std::size_t plane, std::size_t n) const;
+
+    PictureFormat input_;
+    int height_;    ///< of a layer
+    double size_;   ///< pixels of the input in one of the guide
+    double factor_; ///< the same in one of the field
+    std::size_t layers_;
+};
+
+/// Calls `f` for tiles of `region` that stay in the processor's cache; most of them need one layer only.
+template <class F>
+void eachTile(const Rect& region, const F& f) {
+    constexpr int kWide = 192, kHigh = 32;
+    for (int y = region.y; y < region.bottom(); y += kHigh)
+        for (int x = region.x; x < region.right(); x += kWide) f(Rect{x, y, kWide, kHigh}.intersected(region));
+}
+
+} // namespace ulm
