@@ -99,14 +99,6 @@ ChromaTurn::ChromaTurn(const Colour& c) : vibrance(c.vibrance / 100) {
     sin = much * std::sin(angle);
 }
 
-float skinLikeness(float cb, float cr) {
-    const float length = std::sqrt(cb * cb + cr * cr);
-    constexpr auto kNear = float(ChromaTurn::kSkinNear);
-    if (length < 1e-6f) return 0;
-    return std::max(0.f, ((cb * float(ChromaTurn::kSkinCb) + cr * float(ChromaTurn::kSkinCr)) / length - kNear) /
-                             (1 - kNear));
-}
-
 std::array<double, 3> colouredReference(const Colour& c, const std::array<double, 3>& rgb, double kr, double kb,
                                         const ToneCurve& curve) {
     const auto gains = whiteGains(c.warmth, c.tint);

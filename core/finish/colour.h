@@ -2,7 +2,9 @@
 
 #include "core/finish/curve.h"
 
+#include <algorithm>
 #include <array>
+#include <cmath>
 
 namespace ulm {
 
@@ -50,9 +52,6 @@ double toneOf(const Colour&, double gain, double signal);
 std::array<double, 3> colouredReference(const Colour&, const std::array<double, 3>& rgb, double kr, double kb,
                                         const ToneCurve& curve = {});
 
-/// How near a colour comes to the direction of skin in the plane of chroma, [0, 1]; 0 for grey.
-float skinLikeness(float cb, float cr);
-
 /// Parts of the plane of chroma in which saturation acts; shared by reference and stage.
 struct ChromaTurn {
     explicit ChromaTurn(const Colour&);
@@ -63,5 +62,13 @@ struct ChromaTurn {
     static constexpr double kSkinNear = 0.766;                 ///< cosine of 40°: so far from it skin ends
     static constexpr double kSkinSpared = 0.8;
 };
+
+/// How near a colour comes to the direction of skin in the plane of chroma, [0, 1]; 0 for grey.
+inline float skinLikeness(float cb, float cr) {
+    const float length = std::max(std::sqrt(cb * cb + cr * cr), 1e-6f);
+    constexpr auto kCb = float(ChromaTurn::kSkinCb), kCr = float(ChromaTurn::kSkinCr),
+                   kNear = float(ChromaTurn::kSkinNear);
+    return std::max(0.f, ((cb * kCb + cr * kCr) / length - kNear) / (1 - kNear));
+}
 
 } // namespace ulm

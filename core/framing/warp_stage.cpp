@@ -1,11 +1,12 @@
 #include "core/framing/warp_stage.h"
 
 #include "core/engine/resample_stage.h"
-#include "core/picture/opencv_view.h"
+#include "core/picture/resample.h"
+#include "core/picture/sampling.h"
 
 #include <algorithm>
 #include <cmath>
-#include <opencv2/imgproc.hpp>
+#include <vector>
 
 namespace ulm {
 namespace {
@@ -23,8 +24,16 @@ bool permutes(const Affine& m) {
     return (straight || turned) && whole(m.c) && whole(m.f);
 }
 
-// It moves the picture by whole blocks of chroma, and does nothing else.
-bool movesBlocks(const Affine& m) { return permutes(m) && m.a > 0.5 && m.e > 0.5 && whole(m.c / 2) && whole(m.f / 2); }
+// The same map between places of a plane's own samples.
+Affine ofPlane(const Affine& m, int plane, const PictureFormat& f) {
+    if (!plane || !f.subW) return m; // subsampled both ways, or not at all
+    const double right = chromaOffset(f.colour.chromaSite, false), down = chromaOffset(f.colour.chromaSite, true);
+    return Affine::scaling(2, 2)
+        .then(Affine::moving(right, down))
+        .then(m)
+        .then(Affine::moving(-right, -down))
+        .then(Affine::scaling(0.5, 0.5));
+}
 
 PictureFormat sized(PictureFormat f, int width, int height) {
     f.width = width, f.height = height;
@@ -35,7 +44,7 @@ class WarpStage : public Stage {
 public:
     WarpStage(StagePtr input, int width, int height, const Warp& warp)
         : Stage({input}, sized(input->format(), width, height), keyOf(input, width, height, warp)), warp_(warp),
-          exact_(!warp.at && permutes(warp.still)) {}
+          exact_(!warp.at && permutes(warp.still) && permutes(ofPlane(warp.still, 1, format()))) {}
     const char* name() const override { return "warp"; }
 
     std::vector<Need> needs(std::int64_t frame, const Rect& r) const override {
@@ -46,7 +55,8 @@ public:
             l = std::min(l, p.x), right = std::max(right, p.x);
             t = std::min(t, p.y), bottom = std::max(bottom, p.y);
         }
-        const int around = exact_ ? 0 : kReach;
+        // Chroma reaches as many samples of its own, from up to two pixels outside the region.
+        const int around = exact_ ? 0 : format().subW ? 2 * kReach + 2 : kReach;
         const Rect all = inputs()[0]->format().frame();
         // Beyond the borders the outermost samples go on: at least one is always asked for.
         const auto within = [](double v, int most) { return std::clamp(int(std::clamp(v, -1e6, 1e6)), 0, most); };
@@ -60,17 +70,13 @@ public:
     void compute(std::int64_t frame, std::span<const Picture> in, Picture& out,
                  const CancelToken& cancel) const override {
         const Affine m = warp_(frame);
-        cv::Mat mapX, mapY;
-        if (!exact_)
-            mapsOf(m, out.planes[0].area(), in[0].planes[0].area(), mapX, mapY); // of all planes: chroma is full
         for (int c = 0; c < 3; ++c) {
             cancel.check();
-            if (exact_) {
-                permute(in[0].planes[c], c, m, out.planes[c]);
-                continue;
-            }
-            cv::Mat to = viewOf(out.planes[c]);
-            cv::remap(viewOf(in[0].planes[c]), to, mapX, mapY, cv::INTER_CUBIC, cv::BORDER_REPLICATE);
+            const Affine p = ofPlane(m, c, format());
+            if (permutes(p))
+                permute(in[0].planes[c], p, out.planes[c]);
+            else
+                sampled(in[0].planes[c], p, out.planes[c]);
         }
     }
 
@@ -82,36 +88,36 @@ private:
         return k;
     }
 
-    void permute(const Plane& from, int plane, const Affine& m, Plane& to) const {
-        // A subsampled plane is only ever moved, by whole samples of its own.
-        const double shrink = plane && format().subW ? 0.5 : 1;
-        const Rect r = to.area();
-        for (int y = r.y; y < r.bottom(); ++y) {
-            float* row = to.row(y);
-            const Point start = m({r.x + 0.5, y + 0.5});
-            if (std::abs(m.a) > 0.5) {
-                const double move = m.c * shrink;
-                const int sy = int(std::floor(m.e * (y + 0.5) + m.f * shrink));
-                for (int x = 0; x < r.w; ++x) row[x] = from.at(int(std::floor(m.a * (r.x + x + 0.5) + move)), sy);
-            } else {
-                const int sx = int(std::floor(start.x));
-                for (int x = 0; x < r.w; ++x) row[x] = from.at(sx, int(std::floor(start.y + m.d * x)));
+    static void permute(const Plane& from, const Affine& m, Plane& to) {
+        constexpr int kColumns = 16, kLines = 64; // at once, where rows become columns: nearest caches hold all of it
+        const Rect r = to.area(), there = from.area();
+        const auto column = [&](int x) { return std::clamp(x - there.x, 0, there.w - 1); };
+        const auto line = [&](int y) { return std::clamp(y, there.y, there.bottom() - 1); };
+        const int along = int(std::lround(m.a)), across = int(std::lround(m.d));
+        const auto start = [&](int y) {
+            const Point p = m({0.5, y + 0.5});
+            return Rect{int(std::floor(p.x)), int(std::floor(p.y)), 1, 1};
+        };
+        if (along) {
+            std::vector<int> columns;
+            for (int x = r.x; x < r.right(); ++x) columns.push_back(column(start(r.y).x + along * x));
+            for (int y = r.y; y < r.bottom(); ++y) {
+                const float* const row = from.row(line(start(y).y));
+                for (int x = 0; x < r.w; ++x) to.row(y)[x] = row[columns[std::size_t(x)]];
             }
+            return;
         }
-    }
-
-    // Where each sample of the area comes from. Places are rounded to remap's own 1/32 before the region's corner is
-    // taken off, so that whole pictures and parts agree.
-    static void mapsOf(const Affine& m, const Rect& r, const Rect& from, cv::Mat& mapX, cv::Mat& mapY) {
-        mapX.create(r.h, r.w, CV_32F), mapY.create(r.h, r.w, CV_32F);
-        for (int y = 0; y < r.h; ++y) {
-            auto *px = mapX.ptr<float>(y), *py = mapY.ptr<float>(y);
-            for (int x = 0; x < r.w; ++x) {
-                const Point p = m({r.x + x + 0.5, r.y + y + 0.5});
-                px[x] = float(std::round((p.x - 0.5) * 32) / 32 - from.x);
-                py[x] = float(std::round((p.y - 0.5) * 32) / 32 - from.y);
+        for (int top = r.y; top < r.bottom(); top += kLines)
+            for (int left = 0; left < r.w; left += kColumns) {
+                const int count = std::min(kColumns, r.w - left);
+                const float* rows[kColumns];
+                for (int k = 0; k < count; ++k) rows[k] = from.row(line(start(r.y).y + across * (r.x + left + k)));
+                for (int y = top; y < std::min(top + kLines, r.bottom()); ++y) {
+                    float* const row = to.row(y) + left;
+                    const int at = column(start(y).x);
+                    for (int k = 0; k < count; ++k) row[k] = rows[k][at];
+                }
             }
-        }
     }
 
     Warp warp_;
@@ -122,11 +128,11 @@ private:
 
 StagePtr warped(StagePtr input, int width, int height, const Warp& warp) {
     const PictureFormat& f = input->format();
-    if (!warp.at && f.width == width && f.height == height && movesBlocks(warp.still) && whole(warp.still.c) &&
-        std::abs(warp.still.c) < 0.5 && std::abs(warp.still.f) < 0.5)
+    const Affine& m = warp.still;
+    if (!warp.at && f.width == width && f.height == height && permutes(m) && m.a > 0.5 && m.e > 0.5 &&
+        std::abs(m.c) < 0.5 && std::abs(m.f) < 0.5)
         return input;
-    const bool blocks = !warp.at && movesBlocks(warp.still) && (f.subW == f.subH);
-    return std::make_shared<WarpStage>(blocks ? input : withChroma(input, 0, 0, 0), width, height, warp);
+    return std::make_shared<WarpStage>(f.subW == f.subH ? input : withChroma(input, 0, 0, 0), width, height, warp);
 }
 
 } // namespace ulm

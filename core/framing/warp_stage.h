@@ -16,9 +16,9 @@ struct Warp {
 };
 
 /// A picture of width × height that shows the input through `warp`: turned, mirrored, straightened, steadied. What
-/// only permutes samples keeps them exactly; all else is sampled by a cubic over 4 × 4 (OpenCV's remap), at instants of
-/// 1/32 pixel. Beyond the input's borders their samples go on. Chroma comes at full resolution, unless whole blocks of
-/// it are moved.
+/// only permutes a plane's samples keeps them exactly; all else is sampled by a cubic over 4 × 4 of the plane's own, at
+/// places of 1/32 pixel. Beyond the input's borders their samples go on. Chroma keeps its subsampling and siting where
+/// it is subsampled both ways, and comes at full resolution otherwise.
 StagePtr warped(StagePtr input, int width, int height, const Warp& warp);
 
 } // namespace ulm

@@ -2,7 +2,7 @@
 
 #include "core/motion/field.h"
 #include "core/motion/flow_stage.h"
-#include "core/motion/sampling.h"
+#include "core/picture/sampling.h"
 #include "core/picture/opencv_view.h"
 
 #include <algorithm>

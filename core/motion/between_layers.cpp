@@ -1,7 +1,7 @@
 #include "core/motion/between_layers.h"
 
 #include "core/motion/field.h"
-#include "core/motion/sampling.h"
+#include "core/picture/sampling.h"
 #include "core/picture/opencv_view.h"
 
 #include <algorithm>

@@ -2,6 +2,7 @@
 
 #include "core/picture/opencv_view.h"
 
+#include <algorithm>
 #include <cmath>
 #include <opencv2/imgproc.hpp>
 
@@ -36,27 +37,48 @@ Plane cellMeans(const Plane& in, const Rect& whole, int by) {
     const int right = a.right() == whole.right() ? up(a.right()) : a.right() / by,
               bottom = a.bottom() == whole.bottom() ? up(a.bottom()) : a.bottom() / by;
     Plane cells = Plane::make({left, top, right - left, bottom - top});
-    const Rect used = Rect{left * by, top * by, (right - left) * by, (bottom - top) * by};
-    const Rect there = used.intersected(a);
-    cv::Mat from = viewOf(in.view(there));
-    if (there.w < used.w || there.h < used.h) {
-        cv::Mat filled;
-        cv::copyMakeBorder(from, filled, 0, used.h - there.h, 0, used.w - there.w,
-                           cv::BORDER_REPLICATE | cv::BORDER_ISOLATED);
-        from = filled;
+    const int first = left * by - a.x, count = (right - left) * by, there = std::min(count, a.w - first);
+    std::vector<float> sum(std::size_t(count) + 1);
+    const float share = 1 / float(by * by);
+    for (int cy = top; cy < bottom; ++cy) {
+        std::fill(sum.begin(), sum.end(), 0.f);
+        for (int k = 0; k < by; ++k) {
+            const float* const from = in.row(std::min(cy * by + k, a.bottom() - 1)) + first;
+            for (int x = 0; x < there; ++x) sum[std::size_t(x)] += from[x];
+        }
+        std::fill_n(sum.begin() + there, count - there, sum[std::size_t(there) - 1]);
+        float* const to = cells.row(cy);
+        const float* s = sum.data();
+        for (int x = 0; x < right - left; ++x, s += by) {
+            float all = 0;
+            for (int k = 0; k < by; ++k) all += s[k];
+            to[x] = share * all;
+        }
     }
-    cv::Mat to = viewOf(cells);
-    cv::resize(from, to, to.size(), 0, 0, cv::INTER_AREA);
     return cells;
 }
 
-void stretchCells(const Plane& cells, int by, Plane& out) {
-    if (by == 1) return copySamples(cells, out);
-    const Rect c = cells.area();
-    Plane all = Plane::make({c.x * by, c.y * by, c.w * by, c.h * by});
-    cv::Mat to = viewOf(all);
-    cv::resize(viewOf(cells), to, to.size(), 0, 0, cv::INTER_LINEAR);
-    copySamples(all, out);
+StretchedCells::StretchedCells(const Plane& cells, int by)
+    : cells_(cells), by_(by), mixed_(std::size_t(cells.area().w) + 2), line_(std::size_t((cells.area().w + 2) * by)) {
+    for (int k = 0; k < by; ++k) parts_.push_back((float(k) + 0.5f) / float(by));
+}
+
+const float* StretchedCells::row(int y) {
+    if (by_ == 1) return cells_.row(y);
+    const Rect c = cells_.area();
+    const float at = (float(y) + 0.5f) / float(by_) - 0.5f, part = at - std::floor(at);
+    const auto line = [&](int v) { return cells_.row(std::clamp(v, c.y, c.bottom() - 1)); };
+    const float *above = line(int(std::floor(at))), *below = line(int(std::floor(at)) + 1);
+    float* const m = mixed_.data() + 1; // the outermost cells go on
+    for (int x = 0; x < c.w; ++x) m[x] = above[x] + part * (below[x] - above[x]);
+    m[-1] = m[0], m[c.w] = m[c.w - 1];
+    // Between the centres of a cell and the next lie as many samples as a cell has: from the middle of the one on.
+    float* to = line_.data();
+    for (int x = -1; x < c.w; ++x, to += by_) {
+        const float from = m[x], way = m[x + 1] - from;
+        for (int k = 0; k < by_; ++k) to[k] = from + parts_[std::size_t(k)] * way;
+    }
+    return line_.data() + by_ / 2;
 }
 
 } // namespace ulm

@@ -2,7 +2,7 @@
 #include "core/motion/between_field.h"
 #include "core/motion/between_guess.h"
 #include "core/motion/field.h"
-#include "core/motion/sampling.h"
+#include "core/picture/sampling.h"
 #include "core/picture/hash_noise.h"
 #include "core/picture/opencv_view.h"
 
@@ -106,6 +106,28 @@ TEST_CASE("moved samples are those of cubic convolution, wherever paths lead, an
             CHECK(worstAlone < 2e-6);
             if (far == 0) CHECK(cv::norm(alone, there(cv::Rect(w / 5, h / 5, area.w, area.h)), cv::NORM_INF) == 0);
         }
+    }
+}
+
+TEST_CASE("samples along straight lines are those of cubic convolution, and a part's are the whole's", "[between]") {
+    const cv::Mat there = noise(90, 40, 0.5, 1);
+    const Plane plane = planeOf(there, 10, 20);
+    for (const Affine& from : {Affine{}, Affine::turning(7), Affine::moving(0.3, -2.7).then(Affine::turning(-90)),
+                               Affine::scaling(0.8, 1.1).then(Affine::moving(5, 900))}) {
+        Plane all = Plane::make({4, 11, 100, 60}), part = Plane::make({33, 29, 20, 9});
+        sampled(plane, from, all);
+        sampled(plane, from, part);
+        double worst = 0;
+        int unlike = 0;
+        for (int y = 11; y < 71; ++y)
+            for (int x = 4; x < 104; ++x) {
+                const Point p = from({x + 0.5, y + 0.5});
+                const double wanted = cubicAt(there, phased(p.x - 0.5) - 10, phased(p.y - 0.5) - 20);
+                worst = std::max(worst, std::abs(all.at(x, y) - wanted));
+                if (x >= 33 && x < 53 && y >= 29 && y < 38) unlike += std::abs(part.at(x, y) - all.at(x, y)) > 1e-6;
+            }
+        CHECK(worst < 2e-6);
+        CHECK(unlike == 0);
     }
 }
 

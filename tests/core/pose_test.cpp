@@ -1,6 +1,7 @@
 // A clip as it is held before it is framed: cut, mirrored, turned, straightened; and points on it, both ways.
 #include "core/engine/engine.h"
 #include "core/judge/measures.h"
+#include "core/picture/resample.h"
 #include "core/pipeline/delivery.h"
 #include "tests/support/clips.h"
 #include "tests/support/contract.h"
@@ -101,6 +102,34 @@ TEST_CASE("a part that lies on whole blocks of chroma is taken without touching 
     CHECK(out.planes[1].at(3, 5) == from.planes[1].at(5, 6));
     CHECK(out.planes[2].at(9, 8) == from.planes[2].at(11, 9));
     CHECK(posed(in, held({40, 24}, {})) == in);
+}
+
+TEST_CASE("subsampled chroma stays where the picture's colours are, wherever its samples lie") {
+    // Colours that rise evenly: a cubic gives them back closely.
+    const auto ramp = [](Point p) { return 0.002 * p.x - 0.003 * p.y; };
+    for (const int site : {1, 2, 3, 4, 5, 6}) {
+        test::Painted p(64, 48, 1);
+        p.picture.format.colour.chromaSite = site;
+        const double right = chromaOffset(site, false), down = chromaOffset(site, true);
+        const auto place = [&](int x, int y) { return Point{2 * (x + 0.5) + right, 2 * (y + 0.5) + down}; };
+        for (int y = 0; y < 24; ++y)
+            for (int x = 0; x < 32; ++x)
+                p.picture.planes[1].row(y)[x] = p.picture.planes[2].row(y)[x] = float(ramp(place(x, y)));
+        for (const PoseWish& w : {PoseWish{{}, 90, false, 0}, PoseWish{{}, 180, true, 0}, PoseWish{{}, 270, true, 0},
+                                  PoseWish{{3, 5, 50, 40}, 0, false, 0}, PoseWish{{}, 0, false, 4}}) {
+            const Pose pose = held({64, 48}, w);
+            const Picture out = whole(posed(test::still(p), pose));
+            REQUIRE(out.format.subW == 1);
+            CHECK(out.format.colour.chromaSite == site);
+            double worst = 0;
+            const Rect r = out.planes[1].area();
+            for (int y = 3; y < r.h - 3; ++y) // borders go on, they do not rise
+                for (int x = 3; x < r.w - 3; ++x)
+                    worst = std::max(worst, std::abs(out.planes[1].at(x, y) - ramp(pose.still.inverse()(place(x, y)))));
+            INFO("site " << site << ", turn " << w.turn << ", by " << w.degrees);
+            CHECK(worst < 7e-4); // of a cubic at 1/32 of a sample; a quarter of a sample off would be 1e-3 and more
+        }
+    }
 }
 
 TEST_CASE("straightening turns about the middle, shows no border, and gives back what was turned away") {

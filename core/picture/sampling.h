@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/picture/affine.h"
 #include "core/picture/picture.h"
 
 #include <opencv2/core.hpp>
@@ -18,5 +19,9 @@ struct FieldScale {
 };
 void addMoved(const Plane& there, const Rect& area, const cv::Mat& dx, const cv::Mat& dy, FieldScale scale, float reach,
               const cv::Mat& share, cv::Mat& sum);
+
+/// Fills `out` with samples of `there` along straight lines: `from` leads from the samples' places (edges, each sample
+/// half way between two) of the one to those of the other. As moved(), but whatever is reached.
+void sampled(const Plane& there, const Affine& from, Plane& out);
 
 } // namespace ulm

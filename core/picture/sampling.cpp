@@ -1,11 +1,11 @@
-#include "core/motion/sampling.h"
+#include "core/picture/sampling.h"
 
 #include <algorithm>
 #include <array>
 #include <cmath>
 
 #undef HWY_TARGET_INCLUDE
-#define HWY_TARGET_INCLUDE "core/motion/sampling.cpp"
+#define HWY_TARGET_INCLUDE "core/picture/sampling.cpp"
 #include <hwy/foreach_target.h>
 #include <hwy/highway.h>
 
@@ -155,11 +155,11 @@ const std::array<std::array<float, 4>, kPhases>& cubic() {
     return table;
 }
 
-MovedRow rowOf(const Plane& there, const Rect& area, int y, const cv::Mat& dx, const cv::Mat& dy, FieldScale scale,
+MovedRow rowOf(const Plane& there, const Rect& area, int y, const float* dx, const float* dy, FieldScale scale,
                float reach) {
     const Rect from = there.area();
-    return {there.row(from.y),   there.stride(),   from.w,           from.h, area.x - from.x,
-            area.y + y - from.y, dx.ptr<float>(y), dy.ptr<float>(y), scale,  reach};
+    return {
+        there.row(from.y), there.stride(), from.w, from.h, area.x - from.x, area.y + y - from.y, dx, dy, scale, reach};
 }
 
 } // namespace
@@ -186,7 +186,34 @@ cv::Mat moved(const Plane& there, const Rect& area, const cv::Mat& dx, const cv:
 void addMoved(const Plane& there, const Rect& area, const cv::Mat& dx, const cv::Mat& dy, FieldScale scale, float reach,
               const cv::Mat& share, cv::Mat& sum) {
     for (int y = 0; y < area.h; ++y) HWY_DYNAMIC_DISPATCH(AddRow)
-    (rowOf(there, area, y, dx, dy, scale, reach), share.ptr<float>(y), sum.ptr<float>(y), area.w);
+    (rowOf(there, area, y, dx.ptr<float>(y), dy.ptr<float>(y), scale, reach), share.ptr<float>(y), sum.ptr<float>(y),
+     area.w);
+}
+
+void sampled(const Plane& there, const Affine& from, Plane& out) {
+    // Where each sample lies is counted in whole 2⁻³² of a pixel, so that a part says the same as the whole.
+    constexpr double kOne = 4294967296.0;
+    constexpr int kToPhase = 27; // of 2⁻³² to 1/32
+    constexpr double kFarthest = 65536, kSteepest = 256;
+    const auto fixed = [](double v, double most) { return std::int64_t(std::llrint(std::clamp(v, -most, most) * kOne)); };
+    const std::int64_t across = fixed(from.a, kSteepest), down = fixed(from.d, kSteepest),
+                       half = std::int64_t(1) << (kToPhase - 1);
+    const Rect area = out.area();
+    const cv::Mat share(1, area.w, CV_32F, cv::Scalar(1));
+    cv::Mat dx(1, area.w, CV_32F), dy(1, area.w, CV_32F);
+    for (int y = area.y; y < area.bottom(); ++y) {
+        const Point start = from({0.5, y + 0.5});
+        const std::int64_t x0 = fixed(start.x - 0.5, kFarthest) + half, y0 = fixed(start.y - 0.5, kFarthest) + half;
+        auto *px = dx.ptr<float>(), *py = dy.ptr<float>();
+        for (int x = 0; x < area.w; ++x) {
+            const std::int64_t at = area.x + x;
+            px[x] = float(std::int32_t((x0 + across * at) >> kToPhase) - kPhases * std::int32_t(at)) / kPhases;
+            py[x] = float(std::int32_t((y0 + down * at) >> kToPhase) - kPhases * y) / kPhases;
+        }
+        std::fill_n(out.row(y), area.w, 0.f);
+        const MovedRow row = rowOf(there, area, y - area.y, dx.ptr<float>(), dy.ptr<float>(), {}, float(kFarthest));
+        HWY_DYNAMIC_DISPATCH(AddRow)(row, share.ptr<float>(), out.row(y), area.w);
+    }
 }
 
 } // namespace ulm
