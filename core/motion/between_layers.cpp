@@ -77,24 +77,32 @@ Rect BetweenLayers::led(const Rect& region, const Picture& field, double share) 
     return even(all.grown(kCubic)).intersected(input_.frame());
 }
 
-void BetweenLayers::add(const Picture& field, const Sides& s, std::size_t c, const Rect& band,
-                        std::array<cv::Mat, 2> sums, std::array<cv::Mat, 2>* shares) const {
-    const double subW = c ? 1 << input_.subW : 1, subH = c ? 1 << input_.subH : 1;
-    const Plane* const planes[] = {&s.before->planes[c], &s.after->planes[c]};
-    const double along[] = {-s.part, 1 - s.part};
+std::array<double, 2> BetweenLayers::subsampling(bool chroma) const {
+    return {chroma ? double(1 << input_.subW) : 1, chroma ? double(1 << input_.subH) : 1};
+}
+
+std::vector<BetweenLayers::Layer> BetweenLayers::layersIn(const Picture& field, bool chroma, const Rect& band) const {
+    const auto [subW, subH] = subsampling(chroma);
+    const Spread spread({field.area.w, height_}, band, factor_ / subW, factor_ / subH);
+    std::vector<Layer> all;
     for (std::size_t k = 0; k < layers_; ++k) {
         const Plane shareA = part(field, 0, 2 * k + 1), shareB = part(field, 1, 2 * k + 1);
-        const Spread spread({field.area.w, height_}, band, factor_ / subW, factor_ / subH);
         if (k > 0 && spread.isZero(shareA) && spread.isZero(shareB)) continue; // one path tells all
-        const cv::Mat share[] = {spread(shareA), spread(shareB)};
-        const cv::Mat dx = spread(part(field, 0, 2 * k)), dy = spread(part(field, 1, 2 * k));
-        for (const std::size_t side : {0u, 1u}) {
-            addMoved(*planes[side], band, dx, dy,
-                     {float(along[side] * size_ / subW), float(along[side] * size_ / subH)}, kReach, share[side],
-                     sums[side]);
-            if (shares) (*shares)[side] += share[side];
-        }
+        all.push_back({spread(part(field, 0, 2 * k)), spread(part(field, 1, 2 * k)), {spread(shareA), spread(shareB)}});
     }
+    return all;
+}
+
+void BetweenLayers::add(const std::vector<Layer>& layers, const Sides& s, std::size_t c, const Rect& band,
+                        std::array<cv::Mat, 2> sums) const {
+    const auto [subW, subH] = subsampling(c > 0);
+    const Plane* const planes[] = {&s.before->planes[c], &s.after->planes[c]};
+    const double along[] = {-s.part, 1 - s.part};
+    for (const Layer& l : layers)
+        for (const std::size_t side : {0u, 1u})
+            addMoved(*planes[side], band, l.dx, l.dy,
+                     {float(along[side] * size_ / subW), float(along[side] * size_ / subH)}, kReach, l.shares[side],
+                     sums[side]);
 }
 
 cv::Mat BetweenLayers::doubt(const Picture& field, const Rect& band) const {

@@ -4,6 +4,7 @@
 
 #include <array>
 #include <opencv2/core.hpp>
+#include <vector>
 
 namespace ulm {
 
@@ -30,15 +31,22 @@ public:
         const Picture *before, *after;
         double part; ///< the instant between them
     };
-    /// Adds to `sums` what each side gives to `band` of plane `c`, and to `shares`, if they are wanted, how much of it.
-    /// Both sums may be one.
-    void add(const Picture& field, const Sides&, std::size_t c, const Rect& band, std::array<cv::Mat, 2> sums,
-             std::array<cv::Mat, 2>* shares = nullptr) const;
+    /// One layer at the samples of a band of luma or of both chroma planes: paths, pixels of the guide, and what each
+    /// side gives of it.
+    struct Layer {
+        cv::Mat dx, dy;
+        std::array<cv::Mat, 2> shares;
+    };
+    std::vector<Layer> layersIn(const Picture& field, bool chroma, const Rect& band) const;
+    /// Adds to `sums` what each side gives to `band` of plane `c` by these layers. Both sums may be one.
+    void add(const std::vector<Layer>&, const Sides&, std::size_t c, const Rect& band,
+             std::array<cv::Mat, 2> sums) const;
     /// The doubt at luma's samples in `band`, 8-bit steps.
     cv::Mat doubt(const Picture& field, const Rect& band) const;
 
 private:
     Plane part(const Picture& field, std::size_t plane, std::size_t n) const;
+    std::array<double, 2> subsampling(bool chroma) const; ///< across, down
 
     PictureFormat input_;
     int height_;    ///< of a layer

@@ -5,6 +5,7 @@
 #include "core/motion/field.h"
 #include "core/motion/flow_stage.h"
 #include "core/motion/mend.h"
+#include "core/motion/reduced_stage.h"
 #include "core/motion/sides_stage.h"
 #include "core/picture/opencv_view.h"
 
@@ -20,7 +21,7 @@ FlowSearch searchAt(int divisor, int finest) { return {divisor, finest, 4, 12, 1
 
 std::vector<StagePtr> searched(const StagePtr& guide, Between m) {
     const BetweenPlan p = planFor(guide->format(), m);
-    std::vector<StagePtr> all{guide};
+    std::vector<StagePtr> all{reducedStage(guide, p.field)};
     for (int finest = 0; finest <= (m == Between::Fast ? 0 : 1); ++finest) // coarser too: small things far away
         for (const int offset : {1, -1}) all.push_back(flowStage(guide, offset, searchAt(p.search, finest)));
     return all;
@@ -51,7 +52,7 @@ public:
     void compute(std::int64_t n, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
         const BetweenInstant i = clock_.at(n);
         const int w = format().width, h = format().height / static_cast<int>(2 * plan_.layers);
-        const cv::Mat a = reducedLuma(in[0].planes[0], w, h), b = reducedLuma(in[1].planes[0], w, h);
+        const cv::Mat a = viewOf(in[0].planes[0]), b = viewOf(in[1].planes[0]);
         std::vector<FlowPair> flows;
         for (std::size_t k = 2; k + 1 < in.size(); k += 2)
             flows.push_back({flowOf(in[k], w, h), flowOf(in[k + 1], w, h)});
@@ -144,7 +145,7 @@ public:
             all.push_back({isRebuilt(n, e) ? &in[field++] : nullptr,
                            {pictureOf(i.frame), i.part > 0 ? pictureOf(i.frame + 1) : nullptr, i.part}});
         }
-        if (mends(n)) {
+        if (mends(n)) { // luma
             const Rect held = around(out.area);
             const MixedSides s = mixedSides(layers_, *all[0].field, all[0].sides, held, cancel);
             mend(*network_,
@@ -152,21 +153,12 @@ public:
                   all[0].sides.after->planes[0].view(held)},
                  out.planes[0], cancel);
         }
-        for (std::size_t c = mends(n) ? 1 : 0; c < 3; ++c) {
-            if (all.size() == 1 && !all[0].sides.after) {
-                copySamples(all[0].sides.before->planes[c], out.planes[c]);
-                continue;
-            }
-            const Rect whole = out.planes[c].area();
-            eachTile(whole, [&](const Rect& tile) {
-                cancel.check();
-                cv::Mat sum = cv::Mat::zeros(tile.h, tile.w, CV_32F);
-                for (const Exposure& x : all)
-                    x.field ? layers_.add(*x.field, x.sides, c, tile, {sum, sum}) : addBlended(x.sides, c, tile, sum);
-                sum.convertTo(viewOf(out.planes[c])(cv::Rect(tile.x - whole.x, tile.y - whole.y, tile.w, tile.h)),
-                              CV_32F, 1.0 / double(all.size()));
-            });
+        if (all.size() == 1 && !all[0].sides.after) {
+            for (std::size_t c = 0; c < 3; ++c) copySamples(all[0].sides.before->planes[c], out.planes[c]);
+            return;
         }
+        if (!mends(n)) mixPlanes(all, 0, 0, out, cancel);
+        mixPlanes(all, 1, 2, out, cancel);
     }
 
 private:
@@ -196,6 +188,29 @@ private:
             if (isRebuilt(n, e)) ++field;
         }
         return all;
+    }
+
+    // The mean of all exposures in planes `first` to `last`, which are of one size.
+    void mixPlanes(const std::vector<Exposure>& all, std::size_t first, std::size_t last, Picture& out,
+                   const CancelToken& cancel) const {
+        const Rect whole = out.planes[first].area();
+        eachTile(whole, [&](const Rect& tile) {
+            cancel.check();
+            std::array<cv::Mat, 3> sums;
+            for (std::size_t c = first; c <= last; ++c) {
+                sums[c] = viewOf(out.planes[c])(cv::Rect(tile.x - whole.x, tile.y - whole.y, tile.w, tile.h));
+                sums[c] = 0;
+            }
+            for (const Exposure& x : all) {
+                std::vector<BetweenLayers::Layer> layers;
+                if (x.field) layers = layers_.layersIn(*x.field, first > 0, tile);
+                for (std::size_t c = first; c <= last; ++c)
+                    x.field ? layers_.add(layers, x.sides, c, tile, {sums[c], sums[c]})
+                            : addBlended(x.sides, c, tile, sums[c]);
+            }
+            if (all.size() > 1)
+                for (std::size_t c = first; c <= last; ++c) sums[c] *= 1.0 / double(all.size());
+        });
     }
 
     static void addBlended(const BetweenLayers::Sides& s, std::size_t c, const Rect& band, cv::Mat& sum) {

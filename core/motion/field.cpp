@@ -48,13 +48,6 @@ PictureFormat reduced(const PictureFormat& f, int divisor) {
     return r;
 }
 
-cv::Mat reducedLuma(const Plane& luma, int w, int h) {
-    cv::Mat small, codes;
-    cv::resize(viewOf(luma), small, cv::Size(w, h), 0, 0, cv::INTER_AREA);
-    small.convertTo(codes, CV_32F, 219, 16);
-    return codes;
-}
-
 namespace {
 
 // The two places of a line of `size` that a sample lies between, and the share of the second.

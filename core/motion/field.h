@@ -10,8 +10,6 @@ namespace ulm {
 
 /// A picture's format at 1/divisor of its size (rounded up), without subsampling: where movement is worked out.
 PictureFormat reduced(const PictureFormat&, int divisor);
-/// Luma at this smaller size as a search sees it: 8-bit codes (16 black, 235 white), not rounded.
-cv::Mat reducedLuma(const Plane& luma, int width, int height);
 
 /// Brings fields of this size to the pixels of `to` of a picture (across, down) times their size: bilinear, as OpenCV's
 /// resize of the whole would be; the same whatever `to` is. Their numbers stay as they are.

@@ -1,6 +1,7 @@
 #include "core/motion/flow_stage.h"
 
 #include "core/motion/field.h"
+#include "core/motion/reduced_stage.h"
 #include "core/picture/opencv_view.h"
 
 #include <algorithm>
@@ -15,7 +16,7 @@ constexpr int kLeastSide = 24; // the search needs room for its pieces
 class FlowStage : public Stage {
 public:
     FlowStage(StagePtr guide, int offset, const FlowSearch& how)
-        : Stage({guide}, reduced(guide->format(), how.divisor),
+        : Stage({reducedStage(guide, how.divisor)}, reduced(guide->format(), how.divisor),
                 KeyMaker("flow").add(guide).add(offset).add(&how, sizeof how)),
           offset_(offset), how_(how) {}
     const char* name() const override { return "flow"; }
@@ -32,8 +33,8 @@ public:
         cv::Mat flow(h, w, CV_32FC2, cv::Scalar(0, 0));
         if (std::min(w, h) >= kLeastSide << how_.finest) {
             cv::Mat here, there;
-            reducedLuma(in[0].planes[0], w, h).convertTo(here, CV_8U);
-            reducedLuma(in[1].planes[0], w, h).convertTo(there, CV_8U);
+            viewOf(in[0].planes[0]).convertTo(here, CV_8U);
+            viewOf(in[1].planes[0]).convertTo(there, CV_8U);
             cancel.check();
             const auto search = cv::DISOpticalFlow::create(cv::DISOpticalFlow::PRESET_MEDIUM);
             search->setFinestScale(how_.finest);

@@ -48,16 +48,19 @@ private:
 
 MixedSides mixedSides(const BetweenLayers& layers, const Picture& field, const BetweenLayers::Sides& sides,
                       const Rect& region, const CancelToken& cancel) {
-    MixedSides all{Plane::make(region), Plane::make(region), Plane::make(region)};
+    MixedSides made{Plane::make(region), Plane::make(region), Plane::make(region)};
     eachTile(region, [&](const Rect& tile) {
         cancel.check();
         const auto part = [&](Plane& p) {
             return viewOf(p)(cv::Rect(tile.x - region.x, tile.y - region.y, tile.w, tile.h));
         };
-        cv::Mat mixed = part(all.mixed), differ = part(all.differ);
+        cv::Mat mixed = part(made.mixed), differ = part(made.differ);
         mixed = 0, differ = 0;
-        std::array<cv::Mat, 2> shares{cv::Mat::zeros(tile.h, tile.w, CV_32F), cv::Mat::zeros(tile.h, tile.w, CV_32F)};
-        layers.add(field, sides, 0, tile, {mixed, differ}, &shares); // what each side gives
+        const auto all = layers.layersIn(field, false, tile);
+        layers.add(all, sides, 0, tile, {mixed, differ}); // what each side gives
+        std::array<cv::Mat, 2> shares = all.front().shares;
+        for (std::size_t k = 1; k < all.size(); ++k)
+            for (const std::size_t side : {0u, 1u}) shares[side] += all[k].shares[side];
         for (int y = 0; y < tile.h; ++y) {
             float *const m = mixed.ptr<float>(y), *const d = differ.ptr<float>(y);
             const float *const a = shares[0].ptr<float>(y), *const b = shares[1].ptr<float>(y);
@@ -66,9 +69,9 @@ MixedSides mixedSides(const BetweenLayers& layers, const Picture& field, const B
                 m[x] = ofA + ofB, d[x] = 2 * (ofA * b[x] - ofB * a[x]);
             }
         }
-        layers.doubt(field, tile).copyTo(part(all.doubt));
+        layers.doubt(field, tile).copyTo(part(made.doubt));
     });
-    return all;
+    return made;
 }
 
 StagePtr sidesStage(StagePtr input, StagePtr field, const PictureFormat& guide, const BetweenClock& clock,
