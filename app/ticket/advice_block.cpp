@@ -109,7 +109,7 @@ void AdviceBlock::addAdvice(const Advice& a, int number, bool done) {
         return all.join("\n");
     };
     if (done)
-        buttons->addWidget(wordsLabel(tr("✓ this step is on the ticket"), t.elm));
+        buttons->addWidget(wordsLabel(tr("✓ on the ticket"), t.elm));
     else
         add(tr("Put on ticket"), QString("advice.%1").arg(number), settings(a.set), a.set);
     if (!a.secondWhat.empty()) {

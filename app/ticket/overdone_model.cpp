@@ -1,6 +1,7 @@
 #include "app/ticket/overdone_model.h"
 
 #include <cmath>
+#include <optional>
 
 namespace ulm::app {
 namespace {
@@ -13,6 +14,25 @@ Rect around(const Point& centre, const PictureFormat& f) {
     const int w = std::min(kSide, f.width), h = std::min(kSide, f.height);
     return {std::clamp(int(centre.x) - w / 2, 0, f.width - w), std::clamp(int(centre.y) - h / 2, 0, f.height - h), w,
             h};
+}
+
+// Beside frames made in between the source repeats, which does not mean that it stands still. So flicker is judged
+// from a frame as it was filmed to the one delivered after it, beside the source up to its next frame.
+constexpr int kSoon = 64;
+
+// The nearest stage frame that shows one of the clip's as it was filmed.
+std::optional<std::int64_t> filmedNear(const Delivery& d, std::int64_t stage) {
+    for (int away = 0; away < kSoon; ++away)
+        for (const std::int64_t n : {stage - away, stage + away})
+            if (n >= 0 && n < d.result->frames() && !d.clock.isBetween(n)) return n;
+    return std::nullopt;
+}
+
+// The first stage frame after this one that shows another frame of the clip; 0 where none follows soon.
+std::int64_t nextFilmed(const Delivery& d, std::int64_t stage) {
+    for (std::int64_t n = stage + 1; n < std::min(stage + kSoon, d.result->frames()); ++n)
+        if (d.clock.sourceOf(n) != d.clock.sourceOf(stage)) return n;
+    return 0;
 }
 
 } // namespace
@@ -39,13 +59,16 @@ std::vector<OverdoneModel::Place> OverdoneModel::places() const {
     const ClipEntry* c = project_.currentClip();
     const Delivery* p = live_.delivery();
     if (!c || !c->clip || !p) return all;
-    for (const Spot& s : c->spots)
-        all.push_back({p->clock.stageOf(live_.spots().frameOf(s)), {s.x, s.y}, s.what == "text", false});
+    for (const Spot& s : c->spots) {
+        const std::int64_t stage = p->clock.stageOf(live_.spots().frameOf(s));
+        all.push_back({filmedNear(*p, stage).value_or(stage), {s.x, s.y}, s.what == "text", false});
+    }
     for (int k = 0; k < kStretchFrames; ++k) {
-        const std::int64_t stage = p->clock.first() + (p->frames() - 1) * (2 * k + 1) / (2 * kStretchFrames);
+        const std::int64_t middle = p->clock.first() + (p->frames() - 1) * (2 * k + 1) / (2 * kStretchFrames);
+        const auto filmed = filmedNear(*p, middle);
+        const std::int64_t stage = filmed.value_or(middle);
         const FramingPlan f = p->planAt(stage);
-        const Point middle = p->toSource(stage, {f.x + f.w / 2.0, f.y + f.h / 2.0});
-        all.push_back({stage, middle, false, true});
+        all.push_back({stage, p->toSource(stage, {f.x + f.w / 2.0, f.y + f.h / 2.0}), false, filmed.has_value()});
     }
     return all;
 }
@@ -62,8 +85,8 @@ Overdone OverdoneModel::judge(const Delivery& d, const std::vector<Place>& place
         o.scale = d.planAt(place.stage).scale();
         o.noise = d.found->readings.noise;
         o.text = place.text;
-        if (place.stage + 1 < d.result->frames()) {
-            o.beforeNext = e.pull(*d.toned, place.stage + 1, region, cancel);
+        if (const std::int64_t next = nextFilmed(d, place.stage)) {
+            o.beforeNext = e.pull(*d.toned, next, region, cancel);
             if (place.moving) o.afterNext = e.pull(*d.result, place.stage + 1, region, cancel);
         }
         all.join(judgeOverdone(o));
@@ -114,9 +137,8 @@ void OverdoneModel::ease() {
                 easing_ = false;
                 if (round == round_ && share && *share > 0 && *share < 1)
                     project_.edit([&](Ticket& t) { t = eased; });
-                else if (round == round_ && share && *share <= 0)
-                    Q_EMIT cannotEase();
                 Q_EMIT updated();
+                if (round == round_ && share && *share <= 0) Q_EMIT cannotEase(); // last: its words stay
             });
         };
         try {

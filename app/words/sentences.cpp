@@ -9,6 +9,7 @@
 #include <QCoreApplication>
 #include <QStringList>
 #include <QThread>
+#include <algorithm>
 #include <cmath>
 
 namespace ulm::app {
@@ -25,9 +26,15 @@ QString number(double v, int decimals) {
     return s;
 }
 
-// Steps that advice puts on the ticket by their switch; advice for others stays open.
-bool switchable(const std::string& step) {
-    return step == "clean" || step == "enlarge" || step == "frame" || step == "finish";
+// Its step is on, with what it advises or something of a person's own in its place.
+bool isTaken(const Ticket& t, const Advice& a) {
+    static const Ticket untouched;
+    return isOn(t, a.step) && std::ranges::all_of(a.set, [&](const auto& s) {
+               const TicketKey* const key = findKey(s.first);
+               Ticket advised = t;
+               setByKey(advised, s.first, s.second);
+               return key->get(t) == key->get(advised) || key->get(t) != key->get(untouched);
+           });
 }
 
 QString sizeText(int w, int h) { return QString("%1×%2").arg(w).arg(h); }
@@ -102,7 +109,7 @@ std::vector<Advice> allAdvice(const ClipEntry& c) {
 std::vector<Advice> openAdvice(const ClipEntry& c) {
     std::vector<Advice> open;
     for (const Advice& a : allAdvice(c))
-        if (!isOn(c.ticket, a.step) || !switchable(a.step)) open.push_back(a);
+        if (!isTaken(c.ticket, a)) open.push_back(a);
     return open;
 }
 

@@ -46,6 +46,8 @@ public:
     std::int64_t sourceOf(std::int64_t stage) const;
     /// The instant that a stage frame shows, in frames of the clip: fractional in between two.
     double instantOf(std::int64_t stage) const;
+    /// A stage frame shows what lies between two frames of the clip.
+    bool isBetween(std::int64_t stage) const { return !untouched() && between(stage).part != 0; }
     /// Seconds of the movie at which a stage frame begins; below 0, or beyond the end, outside the stretch.
     double movieOf(std::int64_t stage) const;
     /// The second of the clip at which what a stage frame shows was filmed, where frame n of the clip was at filmed(n).

@@ -51,6 +51,22 @@ TEST_CASE("an empty Bench teaches what to do; a dropped clip shows its facts, it
     }
 }
 
+TEST_CASE("advice is done when its values are on the ticket, or a person's own in their place") {
+    Bench b({"hands"}); // whose repeats are Motion's business
+    auto* advice = b.find<QLabel>("ticketAdvice");
+    const QString repeats = "take the repeated frames out", done = "All that was advised is on the ticket";
+    REQUIRE(advice->text().contains(repeats));
+    Q_EMIT advice->linkActivated("apply");
+    CHECK(b.ticket().motion.duplicates == "remove");
+    CHECK(advice->text().contains(done));
+    b.set({"motion.duplicates=replace"});
+    CHECK(advice->text().contains(done));
+    b.set({"motion.duplicates=keep"});
+    CHECK(advice->text().contains(repeats));
+    b.set({"motion.duplicates=remove", "motion.on=false"});
+    CHECK(advice->text().contains(repeats));
+}
+
 TEST_CASE("advice goes on the ticket by one click, and undo takes it off again") {
     Bench b;
     const Ticket before = b.ticket();

@@ -59,6 +59,25 @@ TEST_CASE("the overdone meter speaks up, goes there, and eases the ticket under 
     CHECK(b.ticket() == harsh);
 }
 
+TEST_CASE("movement that a higher rate shows is no flicker, and what easing cannot help is said and stays said") {
+    Bench b({"hands"});
+    b.set({"enlarge.on=false", "clean.on=false", "frame.on=false", "finish.on=false", "motion.on=true",
+           "motion.fps=60"});
+    REQUIRE(judged(b));
+    const auto flicker = [&] { return b.window.bench().overdone().overdone().scores.at("flicker"); };
+    CHECK(flicker() < 50);
+    // Grain trembles, and easing leaves it: it was wanted.
+    b.set({"finish.on=true", "finish.sharpen.amount=0", "finish.grain.amount=20"});
+    REQUIRE(judged(b));
+    CHECK(flicker() >= 100);
+    const Ticket grainy = b.ticket();
+    QTest::mouseClick(b.find<QPushButton>("ease"), Qt::LeftButton);
+    REQUIRE(waitFor([&] { return told(b).contains("does not help"); }));
+    QTest::qWait(300);
+    CHECK(told(b).contains("does not help"));
+    CHECK(b.ticket() == grainy);
+}
+
 TEST_CASE("a network of one's own is listed, asked about once, and then enlarges the clip") {
     TempFolder models;
     qputenv("ULMWOOD_MODELS", models.path().c_str());
