@@ -21,8 +21,9 @@ namespace {
 namespace fs = std::filesystem;
 using Clock = std::chrono::steady_clock;
 
-// Speed and time left over passes of different cost. Counts pictures that were encoded, not those handed to an encoder,
-// which holds dozens back.
+// Speed and time left over passes of different cost. A picture is half done when it was handed to an encoder, which
+// holds dozens back, and done when it came out: so something is told from the first one on, and nothing is called done
+// that is not. How fast they are handed over says how long the rest takes, and half as long each that is held back.
 class ProgressMeter {
 public:
     ProgressMeter(const std::function<void(const ExportProgress&)>& report, std::int64_t frames)
@@ -32,22 +33,27 @@ public:
         phase_ = phase;
         start_ = Clock::now();
         last_ = {};
-        startedAt_ = done_;
+        before_ += written_;
+        made_ = written_ = 0;
     }
-    void step() {
-        ++done_;
-        const auto now = Clock::now();
-        if (!report_ || (now - last_ < std::chrono::milliseconds(100) && done_ != total_)) return;
-        last_ = now;
-        total_ = std::max(total_, done_);
-        const double seconds = std::chrono::duration<double>(now - start_).count();
-        const double rate = seconds > 0 ? double(done_ - startedAt_) / seconds : 0;
-        report_({phase_, done_, total_, rate, rate > 0 ? double(total_ - done_) / rate : -1});
-    }
+    void made() { ++made_, tell(); }
+    void written() { ++written_, tell(); }
 
 private:
+    void tell() {
+        const auto now = Clock::now();
+        const std::int64_t done = before_ + (made_ + written_) / 2;
+        if (!report_ || (now - last_ < std::chrono::milliseconds(100) && done != total_)) return;
+        last_ = now;
+        total_ = std::max(total_, done);
+        const double seconds = std::chrono::duration<double>(now - start_).count();
+        const double rate = seconds > 0 ? double(made_) / seconds : 0;
+        report_({phase_, done, total_, rate, rate > 0 ? double(total_ - done) / rate : -1});
+    }
+
     const std::function<void(const ExportProgress&)>& report_;
-    std::int64_t frames_, done_ = 0, total_ = 0, startedAt_ = 0;
+    std::int64_t frames_, total_ = 0;
+    std::int64_t before_ = 0, made_ = 0, written_ = 0; ///< done in phases before; of this one
     std::string phase_;
     Clock::time_point start_{}, last_{};
 };
@@ -195,7 +201,7 @@ private:
     std::unique_ptr<MovieWriter> writer(const std::string& part) {
         auto w = std::make_unique<MovieWriter>(part, delivery_->ticket.deliver.container, encoding_, sound(), cancel_);
         w->note(madeWith(delivery_->ticket));
-        w->onWritten([this] { meter_->step(); });
+        w->onWritten([this] { meter_->written(); });
         return w;
     }
 
@@ -203,6 +209,7 @@ private:
         meter_->begin("rendering");
         const auto movie = writer(part);
         render([&](const AVFrame& f, std::int64_t k) {
+            meter_->made();
             movie->write(f, delivery_->clock.pts(k), delivery_->clock.duration(k));
         });
         ++result_.encodes;
@@ -258,9 +265,10 @@ private:
             Encoder first(encoding_, false, cancel_); // pass one: its packets go nowhere
             const auto counted = [&](AVPacket&) {
                 cancel_.check();
-                meter_->step();
+                meter_->written();
             };
             render([&](const AVFrame& f, std::int64_t k) {
+                meter_->made();
                 keep.write(f, 40 * k, 40);
                 first.send(f, delivery_->clock.pts(k), counted);
             });
@@ -297,6 +305,7 @@ private:
         const auto movie = writer(part);
         for (std::int64_t k = 0; k < delivery_->frames(); ++k) {
             cancel_.check();
+            meter_->made();
             movie->write(*frames.frame(k, cancel_).picture, delivery_->clock.pts(k), delivery_->clock.duration(k));
         }
         return movie->finish();

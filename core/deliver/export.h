@@ -21,7 +21,7 @@ struct ExportJob {
 
 struct ExportProgress {
     std::string phase;                ///< "measuring", "forecasting", "rendering", "fitting"
-    std::int64_t done = 0, total = 0; ///< pictures encoded, over all passes; total 0: not known
+    std::int64_t done = 0, total = 0; ///< pictures, over all passes; half of one is making it; total 0: not known
     double fps = 0;                   ///< frames of work a second
     double left = -1;                 ///< seconds; < 0 not known yet
 };

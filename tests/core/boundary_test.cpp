@@ -179,6 +179,10 @@ TEST_CASE("progress counts pictures that were encoded, and a render can be stopp
         exportClip(job, {}, [&](const ExportProgress& p) {
             if (phases.empty() || phases.back() != p.phase) phases.push_back(p.phase);
             CHECK(p.done >= last.done);
+            if (p.phase == "rendering" && last.phase != "rendering") {
+                CHECK(p.done == 0); // while the encoder has given nothing back yet
+                CHECK(p.left > 0);
+            }
             last = p;
         });
         CHECK(last.done == last.total);
