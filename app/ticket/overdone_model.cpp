@@ -135,8 +135,7 @@ void OverdoneModel::ease() {
             const Ticket eased = share ? scaledTicket(ticket, known, *share) : ticket;
             onInterface(self, [this, round, share, eased] {
                 easing_ = false;
-                if (round == round_ && share && *share > 0 && *share < 1)
-                    project_.edit([&](Ticket& t) { t = eased; });
+                if (round == round_ && share && *share > 0 && *share < 1) project_.edit([&](Ticket& t) { t = eased; });
                 Q_EMIT updated();
                 if (round == round_ && share && *share <= 0) Q_EMIT cannotEase(); // last: its words stay
             });

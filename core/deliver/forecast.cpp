@@ -134,23 +134,29 @@ private:
     PictureFormat format_;
 };
 
-// How far the whole samples misjudge the movie: bytes of the mosaic followed through it, over what samples of the
-// mosaic foretell.
-std::vector<double> sampleBias(Engine& engine, const Delivery& p, const std::vector<double>& crfs, Runs samples,
-                               const CancelToken& cancel) {
+// What runs of the mosaic foretell.
+std::vector<double> foretoldByMosaic(Engine& engine, const Delivery& p, const std::vector<double>& crfs, Runs runs,
+                                     const CancelToken& cancel) {
     const Mosaic mosaic(p);
     VideoEncoding e = encodingFor(p);
     e.width = mosaic.format().width;
     e.height = mosaic.format().height;
     e.pixelFormat = mosaic.format().bitDepth > 8 ? AV_PIX_FMT_YUV420P10LE : AV_PIX_FMT_YUV420P;
-    const auto frames = p.frames();
-    const PictureOf picture = [&](std::int64_t n) {
-        return toFrame(mosaic.picture(engine, p.clock.first() + n, cancel), e.pixelFormat);
-    };
-    const bool wholeMovie = frames <= kParts * kFollowed;
-    std::vector<double> bias =
-        foretold(e, frames, crfs, wholeMovie ? Runs{1, int(frames)} : Runs{kParts, kFollowed}, picture, cancel);
-    const std::vector<double> sampled = foretold(e, frames, crfs, samples, picture, cancel);
+    return foretold(
+        e, p.frames(), crfs, runs,
+        [&](std::int64_t n) { return toFrame(mosaic.picture(engine, p.clock.first() + n, cancel), e.pixelFormat); },
+        cancel);
+}
+
+Runs samplesOf(const Delivery& p) { return {3, isLarge(encodingFor(p)) ? kLargeRun : kRun}; }
+
+// How far the whole samples misjudge the movie: bytes of the mosaic followed through it, over what samples of the
+// mosaic foretell.
+std::vector<double> sampleBias(Engine& engine, const Delivery& p, const std::vector<double>& crfs, Runs samples,
+                               const CancelToken& cancel) {
+    const Runs all = p.frames() <= kParts * kFollowed ? Runs{1, int(p.frames())} : Runs{kParts, kFollowed};
+    std::vector<double> bias = foretoldByMosaic(engine, p, crfs, all, cancel);
+    const std::vector<double> sampled = foretoldByMosaic(engine, p, crfs, samples, cancel);
     for (std::size_t i = 0; i < crfs.size(); ++i) bias[i] /= std::max(1.0, sampled[i]);
     return bias;
 }
@@ -209,7 +215,7 @@ int bandRows(const PictureFormat& f) {
 
 Forecast forecastSize(Engine& engine, const Delivery& p, const std::vector<double>& crfs, const CancelToken& cancel) {
     const LargeWork work(isLarge(encodingFor(p)));
-    const Runs samples{3, isLarge(encodingFor(p)) ? kLargeRun : kRun};
+    const Runs samples = samplesOf(p);
     const std::vector<double> bytes = foretold(
         encodingFor(p), p.frames(), crfs, samples,
         [&](std::int64_t n) { return deliveredPicture(engine, p, n, cancel); }, cancel);
@@ -223,8 +229,17 @@ Forecast forecastSize(Engine& engine, const Delivery& p, const std::vector<doubl
 Forecast forecastFor(Engine& engine, const DeliveryPtr& d, const CancelToken& cancel) {
     const DeliveryPtr stand = withoutNetworks(d);
     const VideoCodec& codec = videoCodec(d->ticket.deliver.codec);
-    Forecast f = forecastSize(engine, *stand, {bestCrf(*d), codec.floor}, cancel);
+    const std::vector<double> crfs{bestCrf(*d), codec.floor};
+    Forecast f = forecastSize(engine, *stand, crfs, cancel);
     f.standIn = stand != d;
+    if (!f.standIn) return f;
+    // Networks make more detail than filters do: by how much more it takes, samples of the mosaic tell.
+    const LargeWork work(isLarge(encodingFor(*d)));
+    const std::vector<double> by = foretoldByMosaic(engine, *d, crfs, samplesOf(*d), cancel),
+                              without = foretoldByMosaic(engine, *stand, crfs, samplesOf(*d), cancel);
+    for (Forecast::Point& p : f.points)
+        for (std::size_t i = 0; i < crfs.size(); ++i)
+            if (p.crf == crfs[i]) p.bytes *= std::clamp(by[i] / std::max(1.0, without[i]), 0.25, 4.0);
     return f;
 }
 

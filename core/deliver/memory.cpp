@@ -11,7 +11,7 @@
 namespace ulm {
 namespace {
 
-constexpr std::int64_t kProgram = std::int64_t(210) << 20; // code, networks, tables
+constexpr std::int64_t kProgram = std::int64_t(230) << 20; // code, networks, tables
 
 std::int64_t pictureBytes(const PictureFormat& f, int bytesASample) {
     const std::int64_t luma = std::int64_t(f.width) * f.height;

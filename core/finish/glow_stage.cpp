@@ -22,7 +22,8 @@ public:
             // Chroma cells are as large in the picture as luma's where it is subsampled both ways.
             const int cell = c && format().subW && format().subH ? std::max(1, cell_ / 2) : cell_;
             const Rect whole = p.planeArea(c, format().frame());
-            const Plane soft = softened(cellMeans(bright(p, c), whole, cell), radius_ / (c ? 1 << format().subW : 1) / cell);
+            const Plane soft =
+                softened(cellMeans(bright(p, c), whole, cell), radius_ / (c ? 1 << format().subW : 1) / cell);
             lay(p, c, soft, cell, out.planes[c]);
         }
     }

@@ -2,8 +2,8 @@
 
 #include "core/motion/field.h"
 #include "core/motion/flow_stage.h"
-#include "core/picture/sampling.h"
 #include "core/picture/opencv_view.h"
+#include "core/picture/sampling.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,8 +1,8 @@
 #include "core/motion/between_layers.h"
 
 #include "core/motion/field.h"
-#include "core/picture/sampling.h"
 #include "core/picture/opencv_view.h"
+#include "core/picture/sampling.h"
 
 #include <algorithm>
 #include <cmath>

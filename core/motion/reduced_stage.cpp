@@ -32,8 +32,6 @@ public:
 
 } // namespace
 
-StagePtr reducedStage(StagePtr guide, int divisor) {
-    return std::make_shared<ReducedStage>(std::move(guide), divisor);
-}
+StagePtr reducedStage(StagePtr guide, int divisor) { return std::make_shared<ReducedStage>(std::move(guide), divisor); }
 
 } // namespace ulm

@@ -195,7 +195,9 @@ void sampled(const Plane& there, const Affine& from, Plane& out) {
     constexpr double kOne = 4294967296.0;
     constexpr int kToPhase = 27; // of 2⁻³² to 1/32
     constexpr double kFarthest = 65536, kSteepest = 256;
-    const auto fixed = [](double v, double most) { return std::int64_t(std::llrint(std::clamp(v, -most, most) * kOne)); };
+    const auto fixed = [](double v, double most) {
+        return std::int64_t(std::llrint(std::clamp(v, -most, most) * kOne));
+    };
     const std::int64_t across = fixed(from.a, kSteepest), down = fixed(from.d, kSteepest),
                        half = std::int64_t(1) << (kToPhase - 1);
     const Rect area = out.area();

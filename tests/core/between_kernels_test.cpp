@@ -2,9 +2,9 @@
 #include "core/motion/between_field.h"
 #include "core/motion/between_guess.h"
 #include "core/motion/field.h"
-#include "core/picture/sampling.h"
 #include "core/picture/hash_noise.h"
 #include "core/picture/opencv_view.h"
+#include "core/picture/sampling.h"
 
 #include <algorithm>
 #include <catch2/catch.hpp>

@@ -1,6 +1,7 @@
 #include "core/deliver/export.h"
 #include "core/deliver/forecast.h"
 #include "core/deliver/output_file.h"
+#include "core/deliver/size_plan.h"
 #include "core/judge/compare.h"
 #include "core/media/frame_convert.h"
 #include "demo/clips.h"
@@ -222,6 +223,24 @@ TEST_CASE("the size forecast comes near the real encode") {
     setByAssignment(t, "sound.mode=drop");
     const ExportReport r = exportClip({clip, folder / "out.mp4", t}, {});
     CHECK(double(r.bytes) == Approx(f.bytesAt(20)).epsilon(0.08));
+}
+
+TEST_CASE("samples that networks made correct what filters in their place foretell") {
+    TempFolder folder;
+    const std::string clip = demoClip(folder, "wheel", 0.4, 72);
+    Ticket t;
+    for (const char* s : {"sound.mode=drop", "enlarge.scale=2", "enlarge.method=learned-quick", "enlarge.crisp=100"})
+        setByAssignment(t, s);
+    Engine engine(std::size_t(64) << 20);
+    const auto reader =
+        std::make_shared<FrameReader>(Clip::openVideo(clip), PacketDecoder::Threads::Frames, std::size_t(32) << 20);
+    const DeliveryPtr d = resolve(reader, std::make_shared<Inspection>(inspectClip(Clip::openVideo(clip), {})), t);
+    const double crf = bestCrf(*d), by = forecastFor(engine, d, {}).bytesAt(crf),
+                 without = forecastSize(engine, *withoutNetworks(d), {crf}, {}).bytesAt(crf),
+                 made = double(exportClip({clip, folder / "out.mp4", t}, {}).bytes);
+    INFO(by << " and " << without << " foretold, " << made << " made");
+    CHECK(by == Approx(made).epsilon(0.08));
+    CHECK(std::abs(without - made) > 4 * std::abs(by - made));
 }
 
 TEST_CASE("bitrate and constant rate are kept near what was asked") {

@@ -61,8 +61,8 @@ TEST_CASE("the overdone meter speaks up, goes there, and eases the ticket under 
 
 TEST_CASE("movement that a higher rate shows is no flicker, and what easing cannot help is said and stays said") {
     Bench b({"hands"});
-    b.set({"enlarge.on=false", "clean.on=false", "frame.on=false", "finish.on=false", "motion.on=true",
-           "motion.fps=60"});
+    b.set(
+        {"enlarge.on=false", "clean.on=false", "frame.on=false", "finish.on=false", "motion.on=true", "motion.fps=60"});
     REQUIRE(judged(b));
     const auto flicker = [&] { return b.window.bench().overdone().overdone().scores.at("flicker"); };
     CHECK(flicker() < 50);
