@@ -9,14 +9,16 @@
 namespace ulm {
 namespace {
 
+// Two boxes of 1.22 spread about as much as one of 1.
+int boxFor(double radius) { return std::max(1, int(std::lround(1.22 * radius))); }
+
 constexpr float kEdge = 0.1f * 0.1f; // variance from which a place counts as an edge
 
 class ClarityStage : public Stage {
 public:
     ClarityStage(StagePtr input, double amount, double radius)
         : Stage({input}, input->format(), KeyMaker("clarity").add(input).add(amount).add(radius)),
-          amount_(float(amount)), cell_(cellFor(radius)), box_(std::max(1, int(std::lround(1.22 * radius / cell_)))) {
-    } // two boxes of 1.22 spread about as much as 1
+          amount_(float(amount)), cell_(cellFor(radius)), box_(boxFor(radius / cell_)) {}
     const char* name() const override { return "clarity"; }
     int margin() const override { return (2 * box_ + 2) * cell_; }
     void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {

@@ -94,9 +94,12 @@ private:
         const auto column = [&](int x) { return std::clamp(x - there.x, 0, there.w - 1); };
         const auto line = [&](int y) { return std::clamp(y, there.y, there.bottom() - 1); };
         const int along = int(std::lround(m.a)), across = int(std::lround(m.d));
-        const auto start = [&](int y) {
+        struct Place {
+            int x, y;
+        };
+        const auto start = [&](int y) { // of the row's column 0
             const Point p = m({0.5, y + 0.5});
-            return Rect{int(std::floor(p.x)), int(std::floor(p.y)), 1, 1};
+            return Place{int(std::floor(p.x)), int(std::floor(p.y))};
         };
         if (along) {
             std::vector<int> columns;
