@@ -268,13 +268,14 @@ std::vector<Advice> advise(const Inspection& i, const MediaFacts& facts) {
     const Rect inside = insideBars(i, v);
     const std::string part = std::to_string(inside.x) + "," + std::to_string(inside.y) + "," +
                              std::to_string(inside.w) + "x" + std::to_string(inside.h);
-    if (!inside.empty() && inside.h >= 0.8 * v.height)
+    const bool fillsUpright = v.height > v.width && inside.h < 0.8 * v.height; // a wide picture in an upright clip
+    if (!inside.empty() && !fillsUpright)
         all.push_back({"frame",
                        "Cut off the black bars",
                        "The picture is " + std::to_string(inside.w) + "×" + std::to_string(inside.h) + " inside them.",
                        "The picture gets another shape; a destination may cut more of it.",
                        {{"frame.part", part}, {"frame.aspect", "clip"}}});
-    if (!inside.empty() && inside.h < 0.8 * v.height)
+    if (!inside.empty() && fillsUpright)
         all.push_back({"frame",
                        "Fill the upright shape",
                        "Black bars take " + number(100.0 * (v.height - inside.h) / v.height, 0) + " % of the height.",

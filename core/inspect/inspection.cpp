@@ -53,7 +53,20 @@ struct Sample {
     std::vector<Thing> things;
     std::optional<double> yield; ///< of some samples: it takes runs of a network
     int fieldVote = 0;           ///< > 0 top field first, < 0 bottom
+    Rect inside;                 ///< what was read of it: the picture inside black bars, as far as they were known
 };
+
+// Bars' inner ends, which an encoder smears, are no part of the picture either.
+Rect readPart(const Rect& inside, const Rect& all) {
+    constexpr int kSmeared = 2;
+    if (inside.empty() || inside == all) return all;
+    const auto from = [](int inner, int outer) { return inner > outer ? (inner + kSmeared + 1) & ~1 : outer; };
+    const auto to = [](int inner, int outer) { return inner < outer ? (inner - kSmeared) & ~1 : outer; };
+    const int x = from(inside.x, all.x), y = from(inside.y, all.y), right = to(inside.right(), all.right()),
+              bottom = to(inside.bottom(), all.bottom());
+    constexpr int kLeast = 32;
+    return right - x < kLeast || bottom - y < kLeast ? all : Rect{x, y, right - x, bottom - y};
+}
 
 // Whether something may have to be looked for anew: fast movement does so too, which costs a look.
 bool mayBeCut(const Thumbprint& before, const Thumbprint& now) { return difference(before, now).mean > 10; }
@@ -137,7 +150,7 @@ public:
 
     void add(Sample&& s, const Plane& luma) {
         std::lock_guard lock(mutex_);
-        bars_.add(luma);
+        out_.inside = s.inside;
         overlays_.add(luma);
         offerPlaces(places_, s);
         for (const Mark& m : s.text) out_.text.push_back(m);
@@ -173,7 +186,6 @@ public:
             if (out_.readings.softness == 0) out_.confidence[key] = 0; // no strong edge anywhere
         if (out_.readings.detail == 0) out_.confidence["detail"] = 0;
         out_.readings.yield = yield_.empty() ? 100 : mean(yield_); // of several places
-        out_.inside = bars_.inside();
         out_.overlays = overlays_.find();
         if (out_.readings.combing > findReading("combing")->notable) out_.fieldOrder = votes_ >= 0 ? "top" : "bottom";
         decideKind();
@@ -233,7 +245,6 @@ private:
     const InspectWatch& watch_;
     std::mutex mutex_;
     Places places_;
-    BarFinder bars_;
     OverlayFinder overlays_;
     double strongest_ = -1;
     int votes_ = 0;
@@ -293,6 +304,7 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
                        every = std::max<std::int64_t>(1, frames / wanted);
     out.timing = findTiming(*clip);
     Gathering gathering(out, watch);
+    BarFinder bars; // read on by one: what is read of a sample must not depend on which thread was faster
     std::vector<Thumbprint> prints;
     FrameByFrame frameByFrame(v);
     // Kept apart until the readings are done: those copy what is known so far from other threads.
@@ -351,6 +363,8 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
                     makeRoom();
                     const std::shared_ptr<Picture> picture = pictureOf(n),
                                                    next = n + 1 < first + count ? pictureOf(n + 1) : nullptr;
+                    bars.add(picture->planes[0]);
+                    const Rect inside = bars.inside();
                     const bool yield = taken % kYieldEvery == 0;
                     const int turn = static_cast<int>(taken / kYieldEvery);
                     std::optional<int> faces; // which part of the picture is looked at for them
@@ -358,19 +372,25 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
                     const bool things = whole && taken % 2 == 1;
                     ++taken;
                     const std::optional<double> quantiser = fine ? 0 : meanQuantiser(*frame.picture);
-                    readings.run([&gathering, &waiting, picture, next, n, faces, things, yield, turn, quantiser] {
-                        const Done done{waiting};
-                        const Plane& luma = picture->planes[0];
-                        Sample s{n, lookAt(*picture, next ? &next->planes[0] : nullptr), findText(luma, n), {}, {}, {},
-                                 0};
-                        Readings& r = s.reading.readings;
-                        if (quantiser) r.compression = compressionBy(*quantiser, r.compression, r.blocking);
-                        if (yield) s.yield = yieldOf(luma, turn);
-                        if (faces) s.faces = findFacesInTurn(*picture, n, *faces);
-                        if (things) s.things = findThings(*picture, n);
-                        if (next && s.reading.readings.combing > 2) s.fieldVote = fieldVote(luma, next->planes[0]);
-                        gathering.add(std::move(s), luma);
-                    });
+                    readings.run(
+                        [&gathering, &waiting, picture, next, n, faces, things, yield, turn, quantiser, inside] {
+                            const Done done{waiting};
+                            const Picture seen = picture->view(readPart(inside, picture->area));
+                            const Plane luma = seen.planes[0];
+                            const std::optional<Plane> then =
+                                next ? std::optional(next->planes[0].view(seen.area)) : std::nullopt;
+                            Sample s{.frame = n,
+                                     .reading = lookAt(seen, then ? &*then : nullptr),
+                                     .text = findText(picture->planes[0], n),
+                                     .inside = inside};
+                            Readings& r = s.reading.readings;
+                            if (quantiser) r.compression = compressionBy(*quantiser, r.compression, r.blocking);
+                            if (yield) s.yield = yieldOf(luma, turn);
+                            if (faces) s.faces = findFacesInTurn(*picture, n, *faces);
+                            if (things) s.things = findThings(*picture, n);
+                            if (then && s.reading.readings.combing > 2) s.fieldVote = fieldVote(luma, *then);
+                            gathering.add(std::move(s), picture->planes[0]);
+                        });
                 }
                 if (watch.onProgress) watch.onProgress(0.97 * double(looked + 1) / double(frames));
             }
@@ -395,6 +415,7 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
     out.framesLost = reader->lostFrames();
     out.sound = heard;
     gathering.conclude();
+    out.inside = bars.inside();
     std::ranges::sort(out.text, {}, &Mark::frame);
     std::ranges::sort(out.faces, {}, &Mark::frame);
     if (out.runs.size() == 1) {

@@ -271,7 +271,17 @@ TEST_CASE("findings are ordered, told with a place and never claimed of a clean 
     CHECK(has("bars"));
     CHECK(has("detail"));
     CHECK(i.detailLines(1080) == 378);
-    CHECK(std::ranges::any_of(advise(i, facts), [](const Advice& a) { return a.step == "frame"; }));
+    const auto cure = [&] {
+        for (const Advice& a : advise(i, facts))
+            if (a.step == "frame") return a.what;
+        return std::string();
+    };
+    CHECK(cure() == "Cut off the black bars");
+    std::swap(facts.video.width, facts.video.height); // a wide picture in an upright clip
+    i.inside = {0, 656, 1080, 608};
+    CHECK(cure() == "Fill the upright shape");
+    i.inside = {0, 60, 1080, 1800};
+    CHECK(cure() == "Cut off the black bars");
 }
 
 TEST_CASE(

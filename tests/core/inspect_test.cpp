@@ -251,3 +251,31 @@ TEST_CASE("the demo's tickets bring its clips nearer to their masters") {
         CHECK(after > before + (std::string(name) == "glaze" ? 3 : 0.15));
     }
 }
+
+TEST_CASE("black bars are no part of what is read, and no place to watch lies on them") {
+    const test::TempFolder folder;
+    const auto texture = [](int x, int y, int n) {
+        return 110 + int(60 * std::sin(x * 0.4 + n * 0.3) * std::cos(y * 0.5));
+    };
+    test::ClipRecipe r;
+    r.width = 160, r.height = 128, r.frames = 30;
+    r.luma = texture;
+    test::writeClip(folder / "plain.mp4", r);
+    r.height = 192;
+    r.luma = [&](int x, int y, int n) { return y < 32 || y >= 160 ? 16 : texture(x, y - 32, n); };
+    test::writeClip(folder / "bars.mp4", r);
+    const Inspection plain = inspectClip(Clip::openVideo(folder / "plain.mp4"), {}),
+                     bars = inspectClip(Clip::openVideo(folder / "bars.mp4"), {});
+    CHECK(bars.inside == Rect{0, 32, 160, 128});
+    CHECK(plain.readings.crushed < 1);
+    CHECK(bars.readings.crushed < 1);
+    CHECK(bars.readings.softness == Approx(plain.readings.softness).margin(0.5));
+    CHECK(bars.readings.blocking == Approx(plain.readings.blocking).margin(2));
+    REQUIRE_FALSE(bars.candidates.empty());
+    for (const WatchPlace& p : bars.candidates) {
+        INFO(p.what << " at " << p.x << ", " << p.y);
+        CHECK(bars.inside.contains({p.x, p.y, 1, 1}));
+    }
+    for (const auto& [key, worst] : bars.worst)
+        if (!worst.box.empty()) CHECK(worst.box.intersected(bars.inside).pixels() > worst.box.pixels() / 3);
+}
