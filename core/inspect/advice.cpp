@@ -160,6 +160,14 @@ std::vector<Finding> findings(const Inspection& i, const MediaFacts& facts) {
     return all;
 }
 
+// Frames a second where none is missing.
+static double filmedRate(const Inspection& i, const VideoFacts& v) {
+    const double rate = v.fps * (1 + double(i.timing.missing) / double(std::max<std::int64_t>(1, v.frames)));
+    for (const double usual : {24000 / 1001.0, 24.0, 25.0, 30000 / 1001.0, 30.0, 50.0, 60000 / 1001.0, 60.0})
+        if (std::abs(rate - usual) < 0.0005 * usual) return usual; // times are rounded to a container's clock
+    return rate;
+}
+
 std::vector<Advice> advise(const Inspection& i, const MediaFacts& facts) {
     std::vector<Advice> all;
     const Readings& r = i.readings;
@@ -234,14 +242,25 @@ std::vector<Advice> advise(const Inspection& i, const MediaFacts& facts) {
         if (steady) a.secondSet = {{"motion.duplicates", "replace"}};
         all.push_back(a);
     }
-    if (v.fps > 4 && v.fps < 23 && repeated <= 0.02)
+    const double filmed = filmedRate(i, v);
+    if (filmed > 4 && filmed < 23 && repeated <= 0.02)
         all.push_back({"motion",
                        "Make it smoother",
-                       number(v.fps, 2) +
+                       number(filmed, 2) +
                            " frames a second look chopped; twice as many need one made-up frame between two, "
                            "and each filmed one stays.",
                        "Half of the frames are made up; they can wobble where movement is wild. The file grows.",
-                       {{"motion.fps", number(2 * v.fps, 3)}},
+                       {{"motion.fps", number(2 * filmed, 3)}},
+                       "",
+                       {}});
+    else if (i.timing.missing > 0 && filmed < 240 && repeated <= 0.02)
+        all.push_back({"motion",
+                       "Fill in the missing frames",
+                       "The times of " + times(std::size_t(i.timing.missing), "frame are", "frames are") +
+                           " left out, so movement stops and jumps. At an even " + number(filmed, 2) +
+                           " a second made-up frames fill them, and each filmed one stays.",
+                       "What is made in between can wobble where movement is wild.",
+                       {{"motion.fps", number(filmed, 3)}},
                        "",
                        {}});
     const int lines = i.detailLines(v.height);

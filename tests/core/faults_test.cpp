@@ -284,6 +284,24 @@ TEST_CASE("findings are ordered, told with a place and never claimed of a clean 
     CHECK(cure() == "Cut off the black bars");
 }
 
+TEST_CASE("missing frames are to be filled in at the rate that was filmed, which keeps those that were") {
+    MediaFacts facts;
+    facts.video.width = 1920, facts.video.height = 1080;
+    const auto advised = [&](double fps, std::int64_t frames, std::int64_t missing) {
+        facts.video.fps = fps, facts.video.frames = frames;
+        Inspection i;
+        i.framesLooked = frames;
+        i.timing.missing = missing;
+        for (const Advice& a : advise(i, facts))
+            if (a.step == "motion") return a.what + " " + a.set.at("motion.fps");
+        return std::string();
+    };
+    CHECK(advised(22.5, 90, 10) == "Fill in the missing frames 25.000");
+    CHECK(advised(28.7711, 96, 4) == "Fill in the missing frames 29.970");
+    CHECK(advised(8, 16, 4) == "Make it smoother 20.000"); // not 16, which would keep no frame
+    CHECK(advised(25, 90, 0).empty());
+}
+
 TEST_CASE(
     "places: the worst faults first, then what treatment puts at risk, none near another, all inside the window") {
     Inspection i;
