@@ -16,6 +16,7 @@ namespace {
 
 // From here on a network trained on hard clips does better than the general one (docs/networks.md).
 constexpr double kRoughCompression = 45;
+constexpr double kTracesFrom = 25;       // from here on traces of compression are left in what a network makes
 constexpr int kMostForFull = 1280 * 720; // pixels up to which the full network is worth its time
 constexpr double kNoisy = 5;             // from here on the yield tells nothing: shrinking averages noise away
 constexpr double kTakenByFilters = 0.5;
@@ -101,7 +102,10 @@ double enlargeStrength(const Ticket& t, const Inspection& found) {
 }
 
 double measuredCrisp(const Ticket& t, const Inspection& found) {
-    double most = networkKind(t, found) == "general" ? kCrisp : kCrispRough;
+    // Towards what a rough clip gets the general network's is less, too: crisp, traces of blocks become a pattern.
+    const double blocked = (found.readings.compression - kTracesFrom) / (kRoughCompression - kTracesFrom);
+    double most = networkKind(t, found) == "general" ? std::lerp(kCrisp, kCrispRough, std::clamp(blocked, 0.0, 1.0))
+                                                     : kCrispRough;
     if (!found.faces.empty() || !found.text.empty())
         most *= kDelicate; // people know them too well to have them guessed
     return most * (1 - 0.5 * std::clamp(openNoise(found.readings) / kNoisy, 0.0, 1.0));

@@ -331,6 +331,17 @@ TEST_CASE("what measured crispness follows: kind, noise, and whether faces or le
     hard.readings.compression = 60;
     noisy.readings.noise = 12;
     CHECK(measuredCrisp(t, hard) == 45);
+    // Nothing jumps where one network takes over from the other.
+    double last = 70;
+    for (double compression = 0; compression <= 60; compression += 1) {
+        Inspection between = good;
+        between.readings.compression = compression;
+        const double now = measuredCrisp(t, between);
+        CHECK(now <= last);
+        CHECK(now > last - 2);
+        last = now;
+    }
+    CHECK(last == 45);
     CHECK(measuredCrisp(t, noisy) == 35);
     // Where there is no crisp network, none is mixed, whatever is asked.
     setByAssignment(t, "enlarge.crisp=100");
