@@ -160,6 +160,8 @@ std::vector<Finding> findings(const Inspection& i, const MediaFacts& facts) {
     return all;
 }
 
+constexpr double kManyMissing = 0.01; // share of the frames from which they are worth filling in
+
 // Frames a second where none is missing.
 static double filmedRate(const Inspection& i, const VideoFacts& v) {
     const double rate = v.fps * (1 + double(i.timing.missing) / double(std::max<std::int64_t>(1, v.frames)));
@@ -243,22 +245,24 @@ std::vector<Advice> advise(const Inspection& i, const MediaFacts& facts) {
         all.push_back(a);
     }
     const double filmed = filmedRate(i, v);
+    const std::string stays =
+        i.timing.unevenShare > 0 ? "filmed ones that come on time stay." : "each filmed one stays.";
     if (filmed > 4 && filmed < 23 && repeated <= 0.02)
         all.push_back({"motion",
                        "Make it smoother",
                        number(filmed, 2) +
-                           " frames a second look chopped; twice as many need one made-up frame between two, "
-                           "and each filmed one stays.",
+                           " frames a second look chopped; twice as many need one made-up frame between two, and " +
+                           stays,
                        "Half of the frames are made up; they can wobble where movement is wild. The file grows.",
                        {{"motion.fps", number(2 * filmed, 3)}},
                        "",
                        {}});
-    else if (i.timing.missing > 0 && filmed < 240 && repeated <= 0.02)
+    else if (double(i.timing.missing) > kManyMissing * double(v.frames) && filmed < 240 && repeated <= 0.02)
         all.push_back({"motion",
                        "Fill in the missing frames",
                        "The times of " + times(std::size_t(i.timing.missing), "frame are", "frames are") +
                            " left out, so movement stops and jumps. At an even " + number(filmed, 2) +
-                           " a second made-up frames fill them, and each filmed one stays.",
+                           " a second made-up frames fill them, and " + stays,
                        "What is made in between can wobble where movement is wild.",
                        {{"motion.fps", number(filmed, 3)}},
                        "",

@@ -15,6 +15,13 @@ namespace {
 constexpr double kInside = 0.25;
 // Nearer to a frame than this share of the way to the next, the frame itself is shown.
 constexpr double kOnFrame = 0.004;
+// A file's clock rounds times (Matroska's to milliseconds): so far beside a frame an instant may mean it. A clock of
+// fewer ticks a frame counts frames, or halves of them, and rounds nothing.
+double onFrame(AVRational clock, double spacing) {
+    constexpr double kMostRounded = 0.125;
+    const double tick = av_q2d(clock) / spacing;
+    return tick <= kMostRounded ? std::max(kOnFrame, tick) : kOnFrame;
+}
 // Frames further apart than so many usual ones and so many seconds are no movement: something is missing. Nor are those
 // that are very far apart.
 constexpr double kGapFrames = 6, kGapSeconds = 0.3, kMostSeconds = 2.5;
@@ -292,8 +299,9 @@ BetweenInstant FrameClock::betweenAt(double at, bool delivered) const {
     const BetweenWay way = place == places_.end() ? usual_ : place->way;
     if (ends || i + 1 >= keptCount() || at <= keptSeconds(i)) return {i, 0, way};
     const double a = keptSeconds(i), b = keptSeconds(i + 1), part = (at - a) / (b - a);
-    if (part < kOnFrame) return {i, 0, way};
-    if (part > 1 - kOnFrame) return {i + 1, 0, way};
+    const double near = onFrame(clip_->timeBase(), b - a);
+    if (part < near) return {i, 0, way};
+    if (part > 1 - near) return {i + 1, 0, way};
     if (way == BetweenWay::Hold || b - a > gap_) return {part < 0.5 ? i : i + 1, 0, BetweenWay::Hold};
     return {i, part, way};
 }

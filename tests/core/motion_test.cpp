@@ -281,6 +281,27 @@ TEST_CASE("instants are exact: no drift in ten minutes, whatever the rates") {
     }
 }
 
+TEST_CASE("frames whose times a file rounds to milliseconds are shown as they are, and those between lie half way") {
+    const test::TempFolder folder;
+    for (const AVRational fps : {AVRational{30, 1}, AVRational{30000, 1001}, AVRational{24, 1}}) {
+        test::ClipRecipe r;
+        r.fps = fps, r.frames = 60, r.bFrames = 0;
+        for (int n = 0; n < r.frames; ++n) r.pts.push_back(std::llround(1000.0 * n * fps.den / fps.num));
+        test::writeClip(folder / "a.mkv", r);
+        const ClipPtr clip = Clip::openVideo(folder / "a.mkv");
+        REQUIRE(clip->frameCount() == 60);
+        Ticket t;
+        t.motion.on = true;
+        t.motion.fps = 2 * av_q2d(fps);
+        const FrameClock clock(clip, t);
+        for (std::int64_t k = 0; k < 118; ++k) {
+            INFO("frame " << k << " at twice " << av_q2d(fps));
+            CHECK(clock.isBetween(k) == (k % 2 == 1));
+            CHECK(clock.instantOf(k) == Approx(double(k) / 2).margin(0.04));
+        }
+    }
+}
+
 TEST_CASE("speed stretches time, and nothing else") {
     const TempFolder folder;
     test::writeClip(folder / "a.mp4", {.frames = 50});
