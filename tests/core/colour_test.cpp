@@ -6,6 +6,7 @@
 #include "core/finish/vignette_stage.h"
 #include "core/picture/colour.h"
 #include "core/picture/hash_noise.h"
+#include "core/picture/soften.h"
 #include "tests/support/contract.h"
 #include "tests/support/stills.h"
 
@@ -215,6 +216,27 @@ TEST_CASE("Where chroma is subsampled nothing is blurred by a detour", "[colour]
     for (int y = 0; y < 24; ++y)
         for (int x = 0; x < 32; ++x) CHECK(out.planes[1].at(x, y) == Approx((x + y) % 2 ? 0.12f : -0.12f).margin(1e-4));
     CHECK(coloured(test::still(p), Colour{})->name() == std::string("held")); // nothing asked: no stage
+}
+
+TEST_CASE("means of cells that are brought back to samples lie where those were", "[colour]") {
+    const auto ramp = [](int x, int y) { return 0.01f * float(x) + 0.02f * float(y); };
+    Plane p = Plane::make({6, 10, 65, 49});
+    for (int y = 10; y < 59; ++y)
+        for (int x = 6; x < 71; ++x) p.row(y)[x - 6] = ramp(x, y);
+    for (const int by : {1, 2, 4}) {
+        const Plane cells = cellMeans(p, {0, 0, 71, 59}, by);
+        const Rect c = cells.area();
+        CHECK(c.x * by >= 6);
+        CHECK(c.right() * by >= 71); // the last cell is filled up
+        StretchedCells stretched(cells, by);
+        double worst = 0;
+        for (int y = (c.y + 1) * by; y < (c.bottom() - 2) * by; ++y) {
+            const float* const row = stretched.row(y);
+            for (int x = (c.x + 1) * by; x < (c.right() - 2) * by; ++x)
+                worst = std::max(worst, double(std::abs(row[x - c.x * by] - ramp(x, y))));
+        }
+        CHECK(worst < 1e-5);
+    }
 }
 
 TEST_CASE("Clarity raises texture and leaves a skyline without a halo", "[colour]") {
