@@ -132,8 +132,14 @@ void StepBlock::paintEvent(QPaintEvent*) {
     }
 }
 
-void StepBlock::mousePressEvent(QMouseEvent* e) {
-    if (e->button() == Qt::LeftButton && !(open_ && controls_->geometry().contains(e->pos()))) setOpen(!open_);
+void StepBlock::mousePressEvent(QMouseEvent*) {} // taken, so that the release comes here too
+
+// Not before the release: a step that opens closes another, and what was pressed on would move away, links too. A link
+// keeps its release to itself.
+void StepBlock::mouseReleaseEvent(QMouseEvent* e) {
+    if (e->button() == Qt::LeftButton && rect().contains(e->pos()) &&
+        !(open_ && controls_->geometry().contains(e->pos())))
+        setOpen(!open_);
 }
 
 void StepBlock::keyPressEvent(QKeyEvent* e) {

@@ -73,7 +73,7 @@ QString factsSentence(const ClipEntry& c) {
                          tr("%1 fps").arg(number(v.fps, 2)) + (v.variableRate ? tr(" (varies)") : ""),
                          tr("%1 s").arg(QString::number(f.duration, 'f', 1)),
                          byteText(double(f.bytes)),
-                         codecName(v.codec),
+                         codecName(v.codec).replace('.', QString(".") + QChar(0x2060)), // never parted by a line's end
                          f.audio.empty() ? tr("no sound") : tr("sound")};
     if (v.bitDepth > 8) parts << tr("%1 bit").arg(v.bitDepth);
     if (v.interlaced) parts << tr("interlaced");

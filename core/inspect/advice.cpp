@@ -162,12 +162,14 @@ std::vector<Finding> findings(const Inspection& i, const MediaFacts& facts) {
 
 constexpr double kManyMissing = 0.01; // share of the frames from which they are worth filling in
 
-// Frames a second where none is missing.
+// Frames a second where none is missing; the usual rate that it is meant to be, since clocks are a little fast or slow.
 static double filmedRate(const Inspection& i, const VideoFacts& v) {
-    const double rate = v.fps * (1 + double(i.timing.missing) / double(std::max<std::int64_t>(1, v.frames)));
+    constexpr double kMeant = 0.0015;
+    const double rate = i.timing.filmed > 0 ? i.timing.filmed : v.fps;
+    double best = rate, off = kMeant;
     for (const double usual : {24000 / 1001.0, 24.0, 25.0, 30000 / 1001.0, 30.0, 50.0, 60000 / 1001.0, 60.0})
-        if (std::abs(rate - usual) < 0.0005 * usual) return usual; // times are rounded to a container's clock
-    return rate;
+        if (std::abs(rate / usual - 1) < off) best = usual, off = std::abs(rate / usual - 1);
+    return best;
 }
 
 std::vector<Advice> advise(const Inspection& i, const MediaFacts& facts) {
@@ -245,14 +247,12 @@ std::vector<Advice> advise(const Inspection& i, const MediaFacts& facts) {
         all.push_back(a);
     }
     const double filmed = filmedRate(i, v);
-    const std::string stays =
-        i.timing.unevenShare > 0 ? "filmed ones that come on time stay." : "each filmed one stays.";
     if (filmed > 4 && filmed < 23 && repeated <= 0.02)
         all.push_back({"motion",
                        "Make it smoother",
                        number(filmed, 2) +
-                           " frames a second look chopped; twice as many need one made-up frame between two, and " +
-                           stays,
+                           " frames a second look chopped; twice as many need one made-up frame between two. The "
+                           "filmed ones stay.",
                        "Half of the frames are made up; they can wobble where movement is wild. The file grows.",
                        {{"motion.fps", number(2 * filmed, 3)}},
                        "",
@@ -262,7 +262,7 @@ std::vector<Advice> advise(const Inspection& i, const MediaFacts& facts) {
                        "Fill in the missing frames",
                        "The times of " + times(std::size_t(i.timing.missing), "frame are", "frames are") +
                            " left out, so movement stops and jumps. At an even " + number(filmed, 2) +
-                           " a second made-up frames fill them, and " + stays,
+                           " a second made-up frames fill them, and the filmed ones stay.",
                        "What is made in between can wobble where movement is wild.",
                        {{"motion.fps", number(filmed, 3)}},
                        "",

@@ -10,7 +10,7 @@ namespace ulm {
 namespace {
 using nlohmann::json;
 
-constexpr int kVersion = 8; // of what readings mean: kept ones of another version are made anew
+constexpr int kVersion = 9; // of what readings mean: kept ones of another version are made anew
 
 json boxJson(const Rect& r) { return r.empty() ? json(nullptr) : json{r.x, r.y, r.w, r.h}; }
 Rect boxFrom(const json& j) {
@@ -184,7 +184,11 @@ json toJson(const Inspection& i, const MediaFacts& facts) {
           {"camera_trust", i.movement.cameraTrust},
           {"jumps", i.movement.jumps},
           {"change", roundedList(i.movement.change)}}},
-        {"timing", {{"uneven_percent", i.timing.unevenShare}, {"gaps", i.timing.gaps}, {"missing", i.timing.missing}}},
+        {"timing",
+         {{"uneven_percent", i.timing.unevenShare},
+          {"gaps", i.timing.gaps},
+          {"missing", i.timing.missing},
+          {"filmed_fps", i.timing.filmed}}},
         {"field_order", i.fieldOrder},
         {"pulldown",
          {{"top_first", i.pulldown.topFirst}, {"woven", i.pulldown.woven}, {"repeats", i.pulldown.repeats}}},
@@ -247,7 +251,8 @@ Inspection inspectionFromJson(const json& j, const std::string& file) {
         i.movement.change = m.at("change").get<std::vector<float>>();
         i.timing = {j.at("timing").at("uneven_percent").get<double>(),
                     j.at("timing").at("gaps").get<std::vector<std::int64_t>>(),
-                    j.at("timing").at("missing").get<std::int64_t>()};
+                    j.at("timing").at("missing").get<std::int64_t>(),
+                    j.at("timing").at("filmed_fps").get<double>()};
         i.fieldOrder = j.at("field_order").get<std::string>();
         const json& film = j.at("pulldown");
         i.pulldown = {film.at("top_first").get<bool>(), film.at("woven").get<std::vector<std::int64_t>>(),

@@ -120,15 +120,19 @@ Timing findTiming(const Clip& clip) {
     const std::int64_t usual = middle(steps);
     // Containers round times to their clock: a whole tick either way is not uneven.
     const double slack = std::max(0.25 * double(usual), 1.0);
-    std::int64_t uneven = 0;
+    std::int64_t uneven = 0, even = 0, evenSteps = 0;
     for (std::size_t i = 0; i < steps.size(); ++i) {
         const double off = double(steps[i] - usual);
-        if (std::abs(off) > slack) ++uneven;
+        if (std::abs(off) > slack)
+            ++uneven;
+        else
+            even += steps[i], ++evenSteps;
         if (steps[i] > 1.5 * double(usual)) {
             out.gaps.push_back(static_cast<std::int64_t>(i + 1));
             out.missing += std::llround(double(steps[i]) / double(usual)) - 1;
         }
     }
+    if (even > 0) out.filmed = double(evenSteps) / (double(even) * av_q2d(clip.timeBase()));
     out.unevenShare = 100.0 * double(uneven) / double(steps.size());
     return out;
 }

@@ -27,6 +27,7 @@ struct Timing {
     double unevenShare = 0;         ///< % of frames whose time differs by more than a quarter from the usual
     std::vector<std::int64_t> gaps; ///< frames before which at least one frame's time is missing
     std::int64_t missing = 0;       ///< frames that would fill the gaps
+    double filmed = 0;              ///< frames a second outside the gaps; 0: fewer than three frames
 };
 Timing findTiming(const Clip& clip);
 

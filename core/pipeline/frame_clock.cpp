@@ -1,6 +1,7 @@
 #include "core/pipeline/frame_clock.h"
 
 #include "core/base/error.h"
+#include "core/pipeline/even_times.h"
 #include "core/ticket/between_places.h"
 #include "core/ticket/motion_step.h"
 #include "core/ticket/stretch_step.h"
@@ -76,6 +77,13 @@ std::shared_ptr<const FrameClock::Kept> FrameClock::everyField(const Clip& c) {
             kept->seconds.push_back(c.secondsAt(n) + part * (c.secondsAt(n + 1) - c.secondsAt(n)));
         }
     return kept;
+}
+
+std::shared_ptr<const FrameClock::Kept> FrameClock::evened(const Clip& c, double anchor, double period) {
+    const auto kept = std::make_shared<Kept>();
+    for (std::int64_t n = 0; n < c.frameCount(); ++n) kept->frames.push_back(n), kept->seconds.push_back(c.secondsAt(n));
+    kept->seconds = evenTimes(kept->seconds, anchor, period, av_q2d(c.timeBase()));
+    return kept->seconds.empty() ? nullptr : kept;
 }
 
 namespace {
@@ -203,6 +211,8 @@ FrameClock::FrameClock(ClipPtr clip, const Ticket& t, const Inspection& found) :
     rate_ = frameRate(m.fps > 0 ? m.fps
                       : closes  ? own * (1 - double(pattern.repeats) / pattern.of)
                                 : own * (fields_ ? 2 : 1));
+    if (c.facts().video.variableRate && !kept_ && out.empty() && m.ramps.empty() && m.freezes.empty())
+        kept_ = evened(c, backwards_ ? c.secondsAt(past_ - 1) : start_, m.speed / 100 / av_q2d(rate_));
     between_ = makes && (blurs || !(closes && !changesTime(t)));
     places_ = betweenPlacesFrom(m.places);
     usual_ = m.method == "hold" ? BetweenWay::Hold : BetweenWay::Rebuild;

@@ -13,8 +13,8 @@ FilmedAt filmedAt(const ClipPtr&, const Inspection&);
 
 /// The delivery's own frames. Frames are counted twice: *delivered* ones from 0, and *stage* frames, which run over the
 /// whole clip, so that what lies outside the stretch can be looked at too; delivered frame k is stage frame first() +
-/// k. Times of delivered frames are exact fractions, so that nothing drifts. Nothing is tabled but the frames that are
-/// left where repeats are taken out: a clip of ten hours at 240 frames a second costs no more than a short one.
+/// k. Times of delivered frames are exact fractions, so that nothing drifts. Nothing is tabled but the clip's own frames
+/// where repeats are taken out, or times are uneven.
 /// Immutable.
 class FrameClock {
 public:
@@ -63,7 +63,7 @@ public:
 private:
     friend FilmedAt filmedAt(const ClipPtr&, const Inspection&);
     /// What is left of a clip's frames without those that repeat the one before, or twice all of them where each
-    /// gives two fields; and when each is meant to be shown.
+    /// gives two fields, or all where times are uneven; and when each is meant to be shown.
     struct Kept {
         std::vector<std::int64_t> frames;
         std::vector<double> seconds;
@@ -71,6 +71,8 @@ private:
     static std::shared_ptr<const Kept> withoutRepeats(const Clip&, const std::vector<std::int64_t>& repeats,
                                                       const RepeatPattern&);
     static std::shared_ptr<const Kept> everyField(const Clip&);
+    /// All frames, those of an uneven clip at instants of the movie: see evenTimes(). Null where none is to be moved.
+    static std::shared_ptr<const Kept> evened(const Clip&, double anchor, double period);
 
     std::int64_t indexOf(std::int64_t stage) const; ///< of what is kept, that a stage frame shows
     double secondsOf(std::int64_t stage) const;     ///< of the clip, at which a stage frame begins

@@ -287,19 +287,22 @@ TEST_CASE("findings are ordered, told with a place and never claimed of a clean 
 TEST_CASE("missing frames are to be filled in at the rate that was filmed, which keeps those that were") {
     MediaFacts facts;
     facts.video.width = 1920, facts.video.height = 1080;
-    const auto advised = [&](double fps, std::int64_t frames, std::int64_t missing) {
+    const auto advised = [&](double fps, double filmed, std::int64_t frames, std::int64_t missing) {
         facts.video.fps = fps, facts.video.frames = frames;
         Inspection i;
         i.framesLooked = frames;
         i.timing.missing = missing;
+        i.timing.filmed = filmed;
         for (const Advice& a : advise(i, facts))
             if (a.step == "motion") return a.what + " " + a.set.at("motion.fps");
         return std::string();
     };
-    CHECK(advised(22.5, 90, 10) == "Fill in the missing frames 25.000");
-    CHECK(advised(28.7711, 96, 4) == "Fill in the missing frames 29.970");
-    CHECK(advised(8, 16, 4) == "Make it smoother 20.000"); // not 16, which would keep no frame
-    CHECK(advised(25, 90, 0).empty());
+    CHECK(advised(22.5, 25.001, 90, 10) == "Fill in the missing frames 25.000");
+    CHECK(advised(28.7711, 29.98, 96, 4) == "Fill in the missing frames 29.970");
+    CHECK(advised(27.02, 30.01, 41, 5) == "Fill in the missing frames 30.000"); // a gap of five periods and a half
+    CHECK(advised(26, 28.5, 41, 5) == "Fill in the missing frames 28.500");
+    CHECK(advised(8, 10, 16, 4) == "Make it smoother 20.000"); // not 16, which would keep no frame
+    CHECK(advised(25, 25, 90, 0).empty());
 }
 
 TEST_CASE(

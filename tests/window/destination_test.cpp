@@ -13,6 +13,7 @@
 #include <QCheckBox>
 #include <QLabel>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QToolButton>
 #include <sstream>
 
@@ -56,6 +57,32 @@ QSize sizeOnTable(Bench& b) { return b.live().table().after().size(); }
 
 } // namespace
 
+namespace {
+
+// As by a hand: what is pressed on keeps the mouse until it is let go, wherever it has moved to by then.
+void clickLink(Bench& b, QLabel* label) {
+    QWidget* up = label;
+    while (up && !qobject_cast<QScrollArea*>(up)) up = up->parentWidget();
+    REQUIRE(up);
+    qobject_cast<QScrollArea*>(up)->ensureWidgetVisible(label);
+    QPoint at(-1, -1);
+    QString under;
+    QObject watch;
+    QObject::connect(label, &QLabel::linkHovered, &watch, [&](const QString& to) { under = to; });
+    for (int y = label->height() - 4; y > 0 && at.x() < 0; y -= 6)
+        for (int x = 30; x < label->width() && at.x() < 0; x += 8) {
+            QTest::mouseMove(label, QPoint(x, y));
+            if (!under.isEmpty()) at = QPoint(x, y);
+        }
+    REQUIRE(at.x() >= 0);
+    const QPoint there = label->mapTo(&b.window, at);
+    QTest::mousePress(b.window.windowHandle(), Qt::LeftButton, {}, there);
+    QApplication::processEvents();
+    QTest::mouseRelease(b.window.windowHandle(), Qt::LeftButton, {}, there);
+}
+
+} // namespace
+
 TEST_CASE("a destination is put on the table: shape, spots, sheet and gauge show its delivery before any render") {
     const Cards cards;
     Bench b;
@@ -89,7 +116,10 @@ TEST_CASE("a destination is put on the table: shape, spots, sheet and gauge show
     // Enlarge is off and more pixels are needed: said, and the network is one click away.
     CHECK(words(b, "additions.enlarge").contains("Lanczos makes up the ×2.67"));
     const QImage byLanczos = b.live().table().after();
-    Q_EMIT b.find<QLabel>("additions.enlarge")->linkActivated("0");
+    // Another step is open, and stays so: a link does what it says, and is not moved away under the pointer.
+    openStep(b, "clean");
+    clickLink(b, b.find<QLabel>("additions.enlarge"));
+    CHECK(b.find<QWidget>("clean.blocks")->isVisible());
     CHECK(b.ticket().enlarge.on);
     CHECK(b.ticket().enlarge.method == "learned");
     REQUIRE(b.settle());
