@@ -103,10 +103,24 @@ void offer(Places& best, const std::string& what, std::int64_t frame, int x, int
     if (b.what.empty() || value > b.value) b = {what, frame, x, y, value};
 }
 
+// Of a place where tones are lost, what can be seen of it, [0, 1]: nothing where all around is black or white too, most
+// where half of it still has tones.
+double seenBeside(const FaultMap& lost, int column, int row) {
+    constexpr int kAround = 2; // blocks: about what a spot shows
+    double share = 0;
+    int count = 0;
+    for (int r = std::max(0, row - kAround); r <= std::min(lost.rows() - 1, row + kAround); ++r)
+        for (int c = std::max(0, column - kAround); c <= std::min(lost.columns() - 1, column + kAround); ++c, ++count)
+            share += lost.at(c, r) / 100;
+    share /= count;
+    return 4 * share * (1 - share);
+}
+
 void offerPlaces(Places& best, const Sample& s) {
     for (const auto& [key, map] : s.reading.maps) {
         const ReadingKind* kind = findReading(key);
-        const bool texture = key == "texture", edge = key == "softness_px", noise = key == "noise_sigma";
+        const bool texture = key == "texture", edge = key == "softness_px", noise = key == "noise_sigma",
+                   tones = key == "crushed" || key == "clipped";
         if (!kind && !texture) continue;
         for (int r = 1; r + 1 < map.rows(); ++r)
             for (int c = 1; c + 1 < map.columns(); ++c) {
@@ -120,6 +134,7 @@ void offerPlaces(Places& best, const Sample& s) {
                     v = map.weight(c, r) > 8 ? 0.2 + map.weight(c, r) / 60 : 0;
                 } else if (map.weight(c, r) > 0 && s.reading.readings.*kind->member >= 0.6 * kind->notable) {
                     v = map.at(c, r) / std::max(kind->notable, 0.5);
+                    if (tones) v *= seenBeside(map, c, r);
                     if (noise) // flat on most sides, and dark where it shows most
                         v *= (s.reading.maps.at("crushed").at(c, r) > 20 ? 0.2 : 1.0) *
                              (map.weight(c - 1, r) + map.weight(c + 1, r) + map.weight(c, r - 1) > 2 ? 1.0 : 0.5);

@@ -279,3 +279,24 @@ TEST_CASE("black bars are no part of what is read, and no place to watch lies on
     for (const auto& [key, worst] : bars.worst)
         if (!worst.box.empty()) CHECK(worst.box.intersected(bars.inside).pixels() > worst.box.pixels() / 3);
 }
+
+TEST_CASE("lost shadows are watched where they end, not in the middle of black") {
+    const test::TempFolder folder;
+    test::ClipRecipe r;
+    r.width = 384, r.height = 192, r.frames = 20;
+    r.luma = [](int x, int y, int n) {
+        return x >= 32 && x < 288 ? 16 : 110 + int(60 * std::sin(x * 0.4 + n * 0.3) * std::cos(y * 0.5));
+    };
+    const auto fromEnd = [](int x) { return std::min(std::abs(x - 32), std::abs(x - 288)); };
+    test::writeClip(folder / "dark.mp4", r);
+    const Inspection i = inspectClip(Clip::openVideo(folder / "dark.mp4"), {});
+    CHECK(i.readings.crushed > 50);
+    WatchPlace worst;
+    for (const WatchPlace& p : i.candidates)
+        if (p.what == "crushed") {
+            CHECK(fromEnd(p.x) < 64);
+            if (worst.what.empty() || p.value > worst.value) worst = p;
+        }
+    REQUIRE(worst.what == "crushed");
+    CHECK(fromEnd(worst.x) < 32);
+}
