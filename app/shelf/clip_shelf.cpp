@@ -14,40 +14,68 @@
 #include <QToolButton>
 #include <QVBoxLayout>
 #include <cmath>
+#include <map>
 
 namespace ulm::app {
 namespace {
 
 constexpr int kCard = 166, kStep = kCard + 6;
 
-// The most telling finding in two words.
+// A finding in a word or two: a card has room for no more.
+QString inShort(const Finding& f, const Inspection& i) {
+    static const std::map<std::string, QString> words = {{"noise_sigma_dark", ClipCard::tr("noisy darks")},
+                                                         {"noise_sigma_chroma", ClipCard::tr("colour noise")},
+                                                         {"ringing", ClipCard::tr("ringing")},
+                                                         {"haloes", ClipCard::tr("haloes")},
+                                                         {"stairs", ClipCard::tr("stair-steps")},
+                                                         {"banding", ClipCard::tr("banding")},
+                                                         {"crushed", ClipCard::tr("crushed")},
+                                                         {"clipped", ClipCard::tr("clipped")},
+                                                         {"cast", ClipCard::tr("tinted")},
+                                                         {"combing", ClipCard::tr("interlaced")},
+                                                         {"interlace", ClipCard::tr("interlaced")},
+                                                         {"compression", ClipCard::tr("compressed")},
+                                                         {"detail", ClipCard::tr("enlarged")},
+                                                         {"gaps", ClipCard::tr("gaps")},
+                                                         {"timing", ClipCard::tr("uneven")},
+                                                         {"jumps", ClipCard::tr("jumps")},
+                                                         {"judder", ClipCard::tr("judder")},
+                                                         {"shake", ClipCard::tr("shaky")},
+                                                         {"bars", ClipCard::tr("black bars")},
+                                                         {"overlay", ClipCard::tr("overlaid")},
+                                                         {"lost", ClipCard::tr("damaged")},
+                                                         {"sound_clipping", ClipCard::tr("distorted")},
+                                                         {"sound_silent", ClipCard::tr("silent")},
+                                                         {"sound_peak", ClipCard::tr("sound peaks")},
+                                                         {"sound_noise", ClipCard::tr("noisy sound")}};
+    if (f.key == "blocking") return ClipCard::tr("blocky %1").arg(std::lround(i.readings.blocking));
+    if (f.key == "noise_sigma") return ClipCard::tr("noisy %1").arg(i.readings.noise, 0, 'f', 1);
+    if (f.key == "softness_px") return ClipCard::tr("soft %1 px").arg(i.readings.softness, 0, 'f', 1);
+    if (f.key == "duplicates") return ClipCard::tr("%1 repeats").arg(i.duplicates.size());
+    if (f.key == "sound_loudness") return i.sound.loudness < -14 ? ClipCard::tr("quiet") : ClipCard::tr("loud");
+    const auto it = words.find(f.key);
+    return it != words.end() ? it->second : QString::fromStdString(f.what).toLower();
+}
+
+// The most telling finding, and how many more there are.
 QString finding(const ClipEntry& c) {
     if (!c.problem.isEmpty()) return ClipCard::tr("cannot be opened");
     if (!c.clip) return ClipCard::tr("opening…");
     if (!c.inspection)
         return c.inspecting > 0 ? ClipCard::tr("looking %1 %").arg(std::lround(c.inspecting * 100))
                                 : ClipCard::tr("waiting");
-    const Inspection& i = *c.inspection;
-    if (i.readings.blocking >= 3) return ClipCard::tr("blocky %1").arg(std::lround(i.readings.blocking));
-    if (i.readings.noise >= 1.5) return ClipCard::tr("noisy %1").arg(i.readings.noise, 0, 'f', 1);
-    if (i.duplicates.size() > static_cast<std::size_t>(c.clip->frameCount() / 20))
-        return ClipCard::tr("%1 repeats").arg(i.duplicates.size());
-    if (i.readings.softness >= 7) return ClipCard::tr("soft %1 px").arg(i.readings.softness, 0, 'f', 1);
-    return ClipCard::tr("clean");
+    const auto all = findings(*c.inspection, c.clip->facts());
+    const auto counts = [](const Finding& f) { return f.severity >= 1; };
+    const auto worst = std::ranges::find_if(all, counts);
+    if (worst == all.end()) return ClipCard::tr("clean");
+    const auto more = std::ranges::count_if(worst + 1, all.end(), counts);
+    return inShort(*worst, *c.inspection) + (more ? QString(" +%1").arg(more) : QString());
 }
 
 double worstSeverity(const ClipEntry& c) {
     if (!c.inspection || !c.clip) return 0;
     const auto all = findings(*c.inspection, c.clip->facts());
     return all.empty() ? 0 : all.front().severity;
-}
-
-// How many things beside the one in words were found.
-int furtherFindings(const ClipEntry& c) {
-    if (!c.inspection || !c.clip) return 0;
-    const auto all = findings(*c.inspection, c.clip->facts());
-    return std::max(0,
-                    static_cast<int>(std::ranges::count_if(all, [](const Finding& f) { return f.severity >= 1; })) - 1);
 }
 
 } // namespace
@@ -102,11 +130,14 @@ void ClipCard::paintEvent(QPaintEvent*) {
     p.drawText(QRect(70, 5, right - 70, 18), Qt::AlignVCenter,
                p.fontMetrics().elidedText(c.name(), Qt::ElideRight, right - 70));
     p.setFont(words(8));
-    const QString seconds = c.clip ? QString("%1 s · ").arg(c.clip->facts().duration, 0, 'f', 0) : QString();
-    const int more = furtherFindings(c);
     p.drawText(QRect(70, 23, width() - 72, 16), Qt::AlignVCenter,
-               p.fontMetrics().elidedText(seconds + finding(c) + (more ? QString(" +%1").arg(more) : QString()),
-                                          Qt::ElideRight, width() - 74));
+               p.fontMetrics().elidedText(told(), Qt::ElideRight, width() - 74));
+}
+
+QString ClipCard::told() const {
+    const ClipEntry& c = project_.at(index_);
+    const QString seconds = c.clip ? QString("%1 s · ").arg(c.clip->facts().duration, 0, 'f', 0) : QString();
+    return seconds + finding(c);
 }
 
 void ClipCard::mousePressEvent(QMouseEvent* e) {

@@ -20,6 +20,7 @@ class ClipCard : public QWidget {
 public:
     ClipCard(int index, Project& project, QWidget* parent = nullptr);
     int index() const { return index_; }
+    QString told() const; ///< its length, and the worst that was found
     bool marked() const { return marked_; }
     void setMarked(bool on) { marked_ = on, update(); }
 

@@ -20,6 +20,7 @@
 #include <QPushButton>
 #include <QToolButton>
 #include <QVBoxLayout>
+#include <algorithm>
 #include <cmath>
 
 namespace ulm::app {
@@ -130,7 +131,7 @@ void TicketSheet::addStep(const StepHead& head) {
         project_.change(t);
     });
     connect(s, &StepBlock::offerTaken, this, [this, step = head.key](int number) {
-        const auto offers = additionsOf(step);
+        const auto offers = told()[step];
         if (number >= static_cast<int>(offers.size())) return;
         project_.edit([&](Ticket& t) {
             for (const std::string& a : offers[static_cast<std::size_t>(number)].set) setByAssignment(t, a);
@@ -147,12 +148,11 @@ void TicketSheet::addRemarks() {
     connect(gains_, &GainModel::updated, left, [this, left] { remark(left, grainSentence(gains_->grainLeft())); });
 }
 
-std::vector<Addition> TicketSheet::additionsOf(const std::string& step) const {
-    std::vector<Addition> some;
+std::map<std::string, std::vector<Addition>> TicketSheet::told() const {
+    std::map<std::string, std::vector<Addition>> all;
     if (const Delivery* d = live_.delivery())
-        for (const Addition& a : d->additions)
-            if (a.step == step) some.push_back(a);
-    return some;
+        for (const Addition& a : d->told()) all[a.step].push_back(a);
+    return all;
 }
 
 void TicketSheet::refreshSteps(const ClipEntry& c) {
@@ -160,21 +160,27 @@ void TicketSheet::refreshSteps(const ClipEntry& c) {
     const auto target = project_.targetOnTable();
     const Theme& theme = Theme::now();
     const Ticket done = live_.delivery() ? live_.delivery()->ticket : t;
+    auto all = told();
     for (auto& [key, s] : steps_) {
         const std::string step = key.toStdString();
-        const auto additions = additionsOf(step);
-        s->setOn(isOn(t, step), !additions.empty() || isOn(done, step));
+        const std::vector<Addition>& lines = all[step];
+        // Shown as done where the destination adds to it, too.
+        const bool adds = live_.delivery() && std::ranges::any_of(live_.delivery()->additions, [&](const Addition& a) {
+                              return a.step == step;
+                          });
+        s->setOn(isOn(t, step), adds || isOn(done, step));
         s->setSentence(sentenceOf(step, t, c, live_.delivery()));
-        QStringList lines;
-        for (std::size_t i = 0; i < additions.size(); ++i) {
-            QString line = QString::fromStdString(additions[i].told).toHtmlEscaped() + ".";
-            if (!additions[i].offer.empty())
+        QStringList texts;
+        for (std::size_t i = 0; i < lines.size(); ++i) {
+            QString line = QString::fromStdString(lines[i].told).toHtmlEscaped() + ".";
+            line[0] = line[0].toUpper();
+            if (!lines[i].offer.empty())
                 line += QString(" <a href=\"%1\" style=\"color:%2\">%3</a>")
                             .arg(i)
-                            .arg(theme.ink.name(), QString::fromStdString(additions[i].offer));
-            lines << line;
+                            .arg(theme.ink.name(), QString::fromStdString(lines[i].offer));
+            texts << line;
         }
-        s->setAdditions(lines);
+        s->setAdditions(texts);
         s->setOnly(target ? QString::fromStdString(target->title) : QString(),
                    target && hasOwn(c.ticket, target->name, step));
     }

@@ -5,6 +5,7 @@
 #include "core/ticket/step.h"
 
 #include <QScrollArea>
+#include <map>
 
 class QLabel;
 class QVBoxLayout;
@@ -39,7 +40,7 @@ private:
     void addStep(const StepHead& head);
     void addRemarks();
     /// What the destination on the table added to a step.
-    std::vector<Addition> additionsOf(const std::string& step) const;
+    std::map<std::string, std::vector<Addition>> told() const; ///< what is to be said, by step
     void refreshSteps(const ClipEntry& c);
     void refresh();
     void showMenu();

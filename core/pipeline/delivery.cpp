@@ -9,7 +9,6 @@
 #include "core/media/deinterlace_stage.h"
 #include "core/media/film_stage.h"
 #include "core/picture/colour.h"
-#include "core/ticket/sound_step.h"
 
 #include <algorithm>
 #include <cmath>
@@ -74,49 +73,6 @@ void steady(Pose& p, const Delivery& d) {
     p.at = [still = p.still, path, clock = d.clock](std::int64_t stage) {
         return path->at(clock.instantOf(stage)).then(still);
     };
-}
-
-// Faces and letters that come to lie under what the destination covers.
-std::vector<std::string> coveredRemarks(const Delivery& d) {
-    std::vector<std::string> all;
-    if (!d.target || !d.target->covered.any()) return all;
-    const Rect whole{0, 0, d.size().w, d.size().h}, free = d.target->freeOf(d.size());
-    const auto tell = [&](const std::vector<Mark>& marks, const char* what) {
-        constexpr double kMuch = 0.3;
-        for (const Mark& m : marks) {
-            const std::int64_t stage = d.clock.stageOf(m.frame);
-            if (stage < d.clock.first() || stage >= d.clock.first() + d.frames()) continue;
-            const auto [a, b] = d.deliveredBox(stage, m.box);
-            const Rect box{int(a.x), int(a.y), int(b.x - a.x), int(b.y - a.y)};
-            const auto seen = double(box.intersected(whole).pixels()), clear = double(box.intersected(free).pixels());
-            if (seen < 0.5 * double(box.pixels()) || seen - clear < kMuch * seen) continue;
-            all.push_back(std::string(what) + " comes to lie under what " + d.target->title + " covers, at " +
-                          shortNumber(d.clock.movieOf(stage), 1) + " s");
-            return;
-        }
-    };
-    tell(d.found->faces, "a face");
-    tell(d.found->text, "writing");
-    return all;
-}
-
-// What of the part that is asked for is left out.
-std::string leftOutTold(const Delivery& d) {
-    const std::vector<LeftOut> asked = leftOutFrom(d.ticket.stretch.without);
-    if (asked.empty()) return "";
-    const Clip& clip = d.reader->clip();
-    const double end = clip.secondsAt(clip.frameCount()), from = d.ticket.stretch.on ? d.ticket.stretch.from : 0,
-                 to = d.ticket.stretch.on ? std::min(d.ticket.stretch.to, end) : end;
-    double gone = 0;
-    int parts = 0;
-    for (const LeftOut& p : asked)
-        if (const double here = std::min(p.to, to) - std::max(p.from, from); here > 0) gone += here, ++parts;
-    if (!parts) return "the parts to leave out lie outside what is delivered";
-    return (parts == 1 ? "one part is" : std::to_string(parts) + " parts are") + " left out, " + shortNumber(gone, 2) +
-           " s of it" +
-           (d.facts.video.variableRate && !d.clock.untouched()
-                ? "; what remains runs at an even " + shortNumber(d.fps(), 2) + " frames a second"
-                : "");
 }
 
 // Encoders take even sizes: an odd one that was asked for is delivered one pixel off, and that is said.
@@ -253,70 +209,6 @@ std::int64_t Delivery::sizeLimit() const {
 
 std::string Delivery::sentence(const std::string& step) const {
     return stepSentence(step, {ticket, *found, facts, &framing_.still, seconds()});
-}
-
-std::vector<std::string> Delivery::remarks() const {
-    std::vector<std::string> all;
-    for (const Addition& a : additions) all.push_back(a.told);
-    if (!note.empty()) all.push_back(note);
-    if (const auto n = facts.subtitles.size())
-        all.push_back(n == 1 ? "its subtitle track is not carried over"
-                             : "its " + std::to_string(n) + " subtitle tracks are not carried over");
-    if (facts.video.alpha) all.push_back("its transparency is dropped: the picture is delivered as it is stored");
-    const VideoFacts& v = facts.video;
-    if (v.hdr() && !standardises(ticket, v))
-        all.push_back(std::string("its HDR colours stay as they are") +
-                      (v.mastering.any() ? ", with what it says of its mastering" : "") +
-                      (ticket.deliver.codec == kH264.name
-                           ? "; few screens show HDR of H.264: H.265 is what they expect (Deliver)"
-                           : ""));
-    if (v.hdr() && !standardises(ticket, v) && toned != before)
-        all.push_back(
-            "its light and colour are set as if it were no HDR clip: bring it to standard range (Finish, HDR)");
-    if ((v.interlaced || found->pulldown.any() || found->fieldOrder != "progressive") &&
-        !deinterlaces(ticket, *found, v) && !undoesPulldown(ticket, *found, v))
-        all.push_back(!v.upright() ? "it is interlaced and turned: both fields stay woven into one picture"
-                                   : "it is interlaced: both fields stay woven into one picture; Motion makes whole "
-                                     "pictures of them");
-    if (!clock.untouched() && ticket.motion.method == "hold") {
-        // Of the slowest place; halts repeat a frame anyway, and are asked for.
-        double slowest = ticket.motion.speed / 100;
-        for (const SpeedAt& r : rampsFrom(ticket.motion.ramps))
-            slowest = std::min(slowest, r.speed * ticket.motion.speed / 100);
-        if (const double filmed = v.fps * slowest *
-                                  (takesFields(ticket, *found, v)      ? 2
-                                   : undoesPulldown(ticket, *found, v) ? 0.8
-                                                                       : 1);
-            fps() > filmed * 1.001)
-            all.push_back(shortNumber(fps(), 2) + " frames a second are more than its " + shortNumber(filmed, 2) +
-                          ": some are shown twice");
-    }
-    if (ticket.motion.on && ticket.motion.duplicates == "remove" && !found->duplicates.empty() && !found->repeats.of)
-        all.push_back("its repeated frames come in no steady pattern: they are replaced, not taken out");
-    if (ticket.motion.on && ticket.motion.duplicates != "keep" && found->complete && found->runs.size() > 1)
-        all.push_back("it is too long to look at every frame: repeats are known in parts of it only");
-    if (ticket.motion.on && ticket.motion.stabilise > 0 && found->complete && found->camera.empty())
-        all.push_back("it is too long to look at every frame: its shake stays as it is");
-    if (followsSubject(ticket) && found->complete && found->subject.places.empty())
-        all.push_back("it is too long to look for its subject in every frame: the crop stays where it is set");
-    if (const Rect part = partFrom(ticket.frame.part); ticket.frame.on && !part.empty() && pose_.size() == pose_.clip)
-        all.push_back("the part " + ticket.frame.part + " lies outside its " + sizeText(pose_.clip) +
-                      ": all of it is used");
-    if (ticket.motion.on && ticket.motion.deinterlace == "fields" && found->complete &&
-        !deinterlaces(ticket, *found, v))
-        all.push_back("no fields were found in it: its frames are kept");
-    if (ticket.motion.on && ticket.motion.deinterlace == "film" && found->complete && found->pulldown.woven.empty())
-        all.push_back(found->runs.size() > 1
-                          ? "it is too long to look at every frame: no pulldown is looked for, its frames are kept"
-                          : "no pulldown was found in it: its frames are kept");
-    if (ticket.motion.on)
-        for (const FreezeAt& f : freezesFrom(ticket.motion.freezes))
-            if (const double at = clock.movieSeconds(f.seconds); at < -1e-6 || at >= seconds())
-                all.push_back("its halt at " + shortNumber(f.seconds, 2) + " s lies outside what is delivered");
-    if (const std::string told = leftOutTold(*this); !told.empty()) all.push_back(told);
-    for (const std::string& told : coveredRemarks(*this)) all.push_back(told);
-    for (const std::string& told : soundRemarks(ticket, facts)) all.push_back(told);
-    return all;
 }
 
 DeliveryPtr resolve(std::shared_ptr<FrameReader> reader, std::shared_ptr<const Inspection> found, const Ticket& asked,

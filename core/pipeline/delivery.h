@@ -27,7 +27,7 @@ struct DeliveredFrame {
     FramingPlan plan;                    ///< window on the clip, and where it lands
 };
 
-/// What a destination added to the ticket, told on the step that it touches.
+/// What a destination added to the ticket, or a person should know, told on the step that it touches.
 struct Addition {
     std::string step;             ///< a step's key
     std::string told;             ///< "Sparrowgate asks 1080×1920: crop, 32 % stays"
@@ -99,7 +99,10 @@ struct Delivery {
     std::int64_t sizeLimit() const;
     /// The sentence of a step as it will be done.
     std::string sentence(const std::string& step) const;
-    /// All that should be said before it is done: additions, networks that are missing, what of the clip is dropped.
+    /// All that should be said before it is done, on the step that it touches: additions first, then what of the clip is
+    /// dropped, or changed, or cannot be done.
+    std::vector<Addition> told() const;
+    /// The same in words, with networks that are missing.
     std::vector<std::string> remarks() const;
 
 private:

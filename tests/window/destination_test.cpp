@@ -161,6 +161,27 @@ TEST_CASE("the table's pixels are those of the command line's frame, and the ren
     CHECK(made->frameCount() == b.live().delivery()->frames());
 }
 
+TEST_CASE("what a clip loses or keeps against its good is told on the ticket before it is rendered, with the remedy") {
+    const Cards cards;
+    Bench b;
+    CHECK_FALSE(b.find<QLabel>("additions.motion")->isVisible());
+    b.find([](Inspection& i) { i.fieldOrder = "top"; });
+    b.set({"stretch.without=0.2-0.5"});
+    REQUIRE(b.settle());
+    auto* motion = b.find<QLabel>("additions.motion");
+    CHECK(motion->isVisible());
+    CHECK(words(b, "additions.motion").contains("It is interlaced: both fields stay woven into one picture"));
+    CHECK(words(b, "additions.deliver").contains("One part is left out, 0.3 s of it."));
+    CHECK(words(b, "additions.sound") == "Its sound is joined as the pictures are, and encoded as AAC.");
+    openStep(b, "finish");
+    clickLink(b, motion);
+    CHECK(b.ticket().motion.on);
+    CHECK(b.ticket().motion.deinterlace == "auto");
+    REQUIRE(b.settle());
+    CHECK_FALSE(motion->isVisible());
+    CHECK(words(b, "sentence.motion").startsWith("Deinterlaced"));
+}
+
 TEST_CASE("a step can hold values for the destination on the table alone, and give them back") {
     const Cards cards;
     Bench b;

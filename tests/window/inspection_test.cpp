@@ -118,6 +118,24 @@ TEST_CASE("a further stretch is a delivery of its own") {
     for (const RunItem& r : items) CHECK(QFileInfo::exists(r.output));
 }
 
+TEST_CASE("a card tells the worst that was found, and calls nothing clean that is not") {
+    Bench b({"wheel"});
+    auto* card = b.find<ClipCard>("clip.wheel");
+    b.find([](Inspection& i) { i = {}; });
+    CHECK(card->told().toStdString() == "2 s · clean");
+    b.find([](Inspection& i) { i.fieldOrder = "top"; });
+    CHECK(card->told().toStdString() == "2 s · interlaced");
+    b.find([](Inspection& i) { i.readings.blocking = 9, i.timing.missing = 2, i.timing.gaps = {3}; });
+    CHECK(card->told().startsWith("2 s · "));
+    CHECK(card->told().endsWith(" +2"));
+    b.find([](Inspection& i) { i = {}, i.readings.blocking = 9; });
+    CHECK(card->told().toStdString() == "2 s · blocky 9");
+    for (const auto& [key, said] : {std::pair("crushed", "crushed"), {"banding", "banding"}, {"stairs", "stair-steps"}}) {
+        b.find([k = findReading(key)](Inspection& i) { i = {}, i.readings.*k->member = 3 * k->notable; });
+        CHECK(card->told().toStdString() == std::string("2 s · ") + said);
+    }
+}
+
 TEST_CASE("the right-click of a card copies one step to the marked clips, and takes a clip off the shelf") {
     Bench b({"wheel", "hands"});
     b.project().setCurrent(0);
