@@ -76,6 +76,7 @@ QString factsSentence(const ClipEntry& c) {
                          codecName(v.codec).replace('.', QString(".") + QChar(0x2060)), // never parted by a line's end
                          f.audio.empty() ? tr("no sound") : tr("sound")};
     if (v.bitDepth > 8) parts << tr("%1 bit").arg(v.bitDepth);
+    if (v.hdr()) parts << tr("HDR");
     if (v.interlaced) parts << tr("interlaced");
     if (v.rotation) parts << tr("turned");
     if (v.mirrored) parts << tr("mirrored");

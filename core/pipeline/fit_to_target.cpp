@@ -25,7 +25,7 @@ Ticket fitToTarget(const Ticket& asked, const Target& target, const MediaFacts& 
                            " frames a second: " + (makes ? "made at that rate" : "some are left out"));
     }
     if (facts.video.hdr() && !target.hdr && !standardises(t, facts.video)) {
-        if (!t.finish.on) t.finish = {.on = true, .amount = 0};
+        if (!t.finish.on) t.finish = {.on = true};
         t.finish.hdr = "standard";
         tell("finish", "takes no HDR: brought to standard range");
     }

@@ -98,7 +98,7 @@ struct Ticket {
     } frame;
     struct Finish {
         bool on = false;
-        double amount = 0.6; ///< of the unsharp mask, [0, 3]
+        double amount = 0;   ///< of the unsharp mask, [0, 3]
         double radius = 1.0; ///< delivered pixels, [0.3, 5]
         struct Detail {      ///< gains of four bands of detail size, [0, 3]; threshold in 8-bit steps, [0, 20]
             double finest = 0, fine = 0, medium = 0, coarse = 0, threshold = 1;
