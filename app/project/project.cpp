@@ -64,6 +64,16 @@ const Inspection& ClipEntry::known() const {
 
 QString ClipEntry::name() const { return QFileInfo(path).completeBaseName(); }
 
+QString Project::nameOf(int index) const {
+    const ClipEntry& c = at(index);
+    const QFileInfo file(c.path);
+    bool sameName = false, sameFile = false;
+    for (int i = 0; i < count(); ++i)
+        if (i != index && at(i).name() == c.name())
+            sameName = true, sameFile = sameFile || QFileInfo(at(i).path).fileName() == file.fileName();
+    return sameFile ? file.dir().dirName() + "/" + file.fileName() : sameName ? file.fileName() : c.name();
+}
+
 Project::Project(const QString& folder, QObject* parent)
     : QObject(parent), engine_(cacheShare(std::size_t(384) << 20, 0.25)) {
     openSession(folder);

@@ -88,7 +88,10 @@ public:
     void remove(int index);
     int count() const { return static_cast<int>(clips_.size()); }
     ClipEntry& at(int index) { return *clips_[static_cast<std::size_t>(index)]; }
+    const ClipEntry& at(int index) const { return *clips_[static_cast<std::size_t>(index)]; }
     int current() const { return current_; }
+    /// A clip's name; with what tells it from others of that name: its ending, or its folder.
+    QString nameOf(int index) const;
     const ClipEntry* currentClip() const { return const_cast<Project*>(this)->currentClip(); }
     ClipEntry* currentClip() { return current_ >= 0 ? clips_[static_cast<std::size_t>(current_)].get() : nullptr; }
     void setCurrent(int index);

@@ -86,7 +86,7 @@ ClipCard::ClipCard(int index, Project& project, QWidget* parent) : QWidget(paren
     setFixedSize(kCard, 48);
     setCursor(Qt::PointingHandCursor);
     setFocusPolicy(Qt::TabFocus);
-    setToolTip(project.at(index).path + "\n" + tr("Ctrl+click marks it for copying; right-click for more."));
+    setToolTip(Qt::convertFromPlainText(project.at(index).path) + tr("Ctrl+click marks it for copying; right-click for more."));
 }
 
 void ClipCard::paintEvent(QPaintEvent*) {
@@ -128,7 +128,7 @@ void ClipCard::paintEvent(QPaintEvent*) {
     p.setPen(t.ink);
     p.setFont(words(9, true));
     p.drawText(QRect(70, 5, right - 70, 18), Qt::AlignVCenter,
-               p.fontMetrics().elidedText(c.name(), Qt::ElideRight, right - 70));
+               p.fontMetrics().elidedText(project_.nameOf(index_), Qt::ElideMiddle, right - 70));
     p.setFont(words(8));
     p.drawText(QRect(70, 23, width() - 72, 16), Qt::AlignVCenter,
                p.fontMetrics().elidedText(told(), Qt::ElideRight, width() - 74));
@@ -297,7 +297,7 @@ void ClipShelf::cardMenu(ClipCard* card, const QPoint& at) {
     std::erase(to, project_.current());
     const ClipEntry* from = project_.currentClip();
     const QString many = to.size() > 1 ? tr("%1 clips").arg(to.size()) : tr("this clip");
-    QMenu* copy = menu.addMenu(from ? tr("Copy from %1 to %2").arg(from->name(), many) : tr("Copy"));
+    QMenu* copy = menu.addMenu(from ? tr("Copy from %1 to %2").arg(onButton(from->name()), many) : tr("Copy"));
     copy->setEnabled(from && !to.empty());
     copy->addAction(tr("The whole ticket"), this, [=, this] { project_.copyTicketTo(to, ""); });
     for (const auto& [key, name] : stepNames())

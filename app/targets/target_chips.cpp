@@ -199,7 +199,7 @@ void TargetBar::refresh() {
 void TargetBar::chooseWatched() {
     QMenu menu(this);
     for (const Target& t : project_.targets()) {
-        QAction* a = menu.addAction(QString::fromStdString(t.title));
+        QAction* a = menu.addAction(onButton(QString::fromStdString(t.title)));
         a->setCheckable(true);
         a->setChecked(project_.watched().contains(t.name));
         connect(a, &QAction::toggled, this, [this, name = t.name](bool on) { project_.setWatched(name, on); });

@@ -56,7 +56,7 @@ QWidget* StepRows::fileRow(StepBlock* block, const TicketKey& k) {
     });
     refreshers_.push_back([choose, none, &k](const Ticket& t, const ClipEntry&) {
         const QString file = QString::fromStdString(k.get(t).get<std::string>());
-        choose->setText(file.isEmpty() ? tr("Choose a file…") : QFileInfo(file).fileName());
+        choose->setText(file.isEmpty() ? tr("Choose a file…") : onButton(QFileInfo(file).fileName()));
         choose->setAccessibleName(QString::fromStdString(k.name) + ": " + choose->text());
         none->setVisible(!file.isEmpty());
     });

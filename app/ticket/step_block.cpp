@@ -96,7 +96,7 @@ void StepBlock::setAdditions(const QStringList& lines) {
 
 void StepBlock::setOnly(const QString& destination, bool only) {
     destination_ = destination;
-    only_->setText(tr("Only for %1").arg(destination));
+    only_->setText(tr("Only for %1").arg(onButton(destination)));
     only_->setChecked(only);
     showOnly();
 }

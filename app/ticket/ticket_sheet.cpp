@@ -190,7 +190,7 @@ void TicketSheet::refreshSteps(const ClipEntry& c) {
 void TicketSheet::refresh() {
     const ClipEntry* c = project_.currentClip();
     const bool ready = c && c->clip;
-    title_->setText(c ? c->name() : tr("No clip yet"));
+    title_->setText(c ? project_.nameOf(project_.current()) : tr("No clip yet"));
     const Theme& t = Theme::now();
     facts_->setStyleSheet("color:" + t.faint.name());
     facts_->setText(!c       ? tr("Drop a clip anywhere, or press Ctrl+O.")

@@ -2,7 +2,9 @@
 
 #include <QApplication>
 #include <QFile>
+#include <QEvent>
 #include <QFontDatabase>
+#include <QLabel>
 #include <QPainter>
 #include <QPalette>
 #include <QStyleFactory>
@@ -79,7 +81,26 @@ void Theme::use(QApplication& app, bool night) {
     app.setStyleSheet(styleSheet(current));
 }
 
+namespace {
+
+// A file's name is never read as HTML: labels that show such text on purpose say so themselves. Tips of ours are written
+// in it.
+class PlainLabels : public QObject {
+public:
+    using QObject::QObject;
+    bool eventFilter(QObject* watched, QEvent* e) override {
+        if (e->type() == QEvent::Polish)
+            if (auto* label = qobject_cast<QLabel*>(watched);
+                label && label->textFormat() == Qt::AutoText && !label->inherits("QTipLabel"))
+                label->setTextFormat(Qt::PlainText);
+        return false;
+    }
+};
+
+} // namespace
+
 void prepareLook(QApplication& app, bool night) {
+    app.installEventFilter(new PlainLabels(&app));
     for (const char* font : {":/Manrope-Medium.ttf", ":/Manrope-Bold.ttf", ":/OpenSans-Regular.ttf"})
         QFontDatabase::addApplicationFont(font);
     app.setStyle(QStyleFactory::create("Fusion"));
@@ -99,6 +120,8 @@ QFont figures(double points) {
     f.setPixelSize(static_cast<int>(points * 4 / 3 + 0.5));
     return f;
 }
+
+QString onButton(QString text) { return text.replace('&', "&&"); }
 
 QIcon icon(const QString& name, const QColor& colour) {
     QFile file(":/icons/" + name + ".svg");

@@ -30,5 +30,7 @@ QFont figures(double points); ///< digits of one width
 
 /// An icon of ours in the given colour.
 QIcon icon(const QString& name, const QColor& colour);
+/// A text for buttons and menus, whose & is no shortcut: names of files and of destinations.
+QString onButton(QString text);
 
 } // namespace ulm::app

@@ -136,6 +136,27 @@ TEST_CASE("a card tells the worst that was found, and calls nothing clean that i
     }
 }
 
+TEST_CASE("a clip is called what its file is called, whatever that is, and told from others of its name") {
+    Bench b({"wheel"});
+    const QString was = b.project().at(0).path, folder = QFileInfo(was).path();
+    const QString odd = folder + "/Q&A <b>best<i> %1 %2.mp4", again = folder + "/other/wheel.mp4";
+    REQUIRE(QFile::copy(was, odd));
+    REQUIRE(QDir(folder).mkdir("other"));
+    REQUIRE(QFile::copy(was, again));
+    b.project().addFiles({odd, again});
+    REQUIRE(b.project().count() == 3);
+    b.project().setCurrent(1);
+    REQUIRE(b.settle());
+    auto* title = b.find<QLabel>("ticketTitle");
+    CHECK(title->text() == "Q&A <b>best<i> %1 %2");
+    CHECK(title->textFormat() == Qt::PlainText);
+    b.project().setCurrent(2);
+    CHECK(title->text() == "other/wheel.mp4");
+    CHECK(b.project().nameOf(0).endsWith("/wheel.mp4"));
+    b.project().remove(2);
+    CHECK(b.project().nameOf(0) == "wheel");
+}
+
 TEST_CASE("the right-click of a card copies one step to the marked clips, and takes a clip off the shelf") {
     Bench b({"wheel", "hands"});
     b.project().setCurrent(0);
