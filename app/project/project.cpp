@@ -376,6 +376,14 @@ const Target* Project::target(const std::string& name) const {
     return it == targets_.end() ? nullptr : &*it;
 }
 
+void Project::reloadTargets() {
+    targets_ = loadTargets(targetFolders());
+    auto names = watched_;
+    std::erase_if(names, [&](const std::string& n) { return !target(n); });
+    setWatched(names);
+    Q_EMIT onTableChanged(); // its limits may be others now
+}
+
 void Project::setWatched(const std::set<std::string>& names) {
     watched_ = names;
     std::erase_if(chosen_, [&](const std::string& n) { return !watched_.contains(n); });

@@ -100,7 +100,7 @@ void ProofPage::refresh() {
         if (r.state != RunItem::State::Done) continue;
         rows_.push_back(static_cast<int>(i));
         auto* item = new QListWidgetItem(QFileInfo(r.output).fileName(), list_);
-        item->setToolTip(Qt::convertFromPlainText(r.output));
+        item->setToolTip(onTip(r.output));
         if (r.output == before) list_->setCurrentItem(item);
     }
     if (list_->currentRow() < 0 && list_->count()) list_->setCurrentRow(list_->count() - 1);

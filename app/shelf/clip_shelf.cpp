@@ -86,7 +86,7 @@ ClipCard::ClipCard(int index, Project& project, QWidget* parent) : QWidget(paren
     setFixedSize(kCard, 48);
     setCursor(Qt::PointingHandCursor);
     setFocusPolicy(Qt::TabFocus);
-    setToolTip(Qt::convertFromPlainText(project.at(index).path) + tr("Ctrl+click marks it for copying; right-click for more."));
+    setToolTip(onTip(project.at(index).path) + tr("Ctrl+click marks it for copying; right-click for more."));
 }
 
 void ClipCard::paintEvent(QPaintEvent*) {

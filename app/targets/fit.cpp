@@ -23,7 +23,7 @@ FitState fitOf(const Target& target, Live& live) {
     const SizePlan p = live.forecasts().plan(d);
     if (p.expected < 0 && p.way != SizePlan::Way::CannotFit) return {};
     if (target.maxMb <= 0 && p.way != SizePlan::Way::CannotFit)
-        return {FitState::Verdict::Fits, tr("about %1").arg(byteText(p.expected)), 0.5};
+        return {FitState::Verdict::Fits, tr("about %1").arg(byteText(p.expected)), 0};
     const double limit = double(p.limit);
     switch (p.way) {
     case SizePlan::Way::CannotFit:

@@ -1,9 +1,12 @@
 #include "app/targets/target_chips.h"
 
+#include "app/targets/own_card.h"
 #include "app/widgets/theme.h"
 #include "app/words/sentences.h"
 #include "core/deliver/export.h"
+#include "core/target/own_target.h"
 
+#include <QFile>
 #include <QHBoxLayout>
 #include <QKeyEvent>
 #include <QMenu>
@@ -16,7 +19,8 @@ namespace ulm::app {
 namespace {
 constexpr QRect kTick(9, 10, 12, 12);
 constexpr int kShapeX = 29, kShapeWide = 18; // the outline of what is delivered
-constexpr int kTitleX = kShapeX + kShapeWide + 8;
+constexpr int kTitleX = kShapeX + kShapeWide + 8, kRight = 10;
+constexpr int kGap = 10, kGauge = 43; // between title and figure: nothing, or the gauge
 } // namespace
 
 TargetChip::TargetChip(const Target& target, Project& project, Live& live, QWidget* parent)
@@ -43,9 +47,13 @@ FitState TargetChip::state() const { return project_.currentClip() ? fitOf(targe
 QSize TargetChip::sizeHint() const {
     const int title = QFontMetrics(words(9, true)).horizontalAdvance(QString::fromStdString(target_.title));
     const FitState s = state();
-    const int text = QFontMetrics(figures(8.5)).horizontalAdvance(s.words.isEmpty() ? tr("forecasting…") : s.words);
-    return {title + text + 118, 32};
+    const int text = QFontMetrics(figures(8.5)).horizontalAdvance(s.words.isEmpty() ? tr("forecasting…") : "● " + s.words);
+    constexpr int kRounding = 4; // of widths of letters
+    return {kTitleX + title + text + kRight + (s.share > 0 ? kGauge : kGap) + kRounding, 32};
 }
+
+// Tick, shape and figure; the title then has room for a few letters.
+QSize TargetChip::minimumSizeHint() const { return {132, 32}; }
 
 // The delivered shape as a small frame, filled while it is on the table.
 void TargetChip::paintShape(QPainter& p, const QRect& box, bool onTable) {
@@ -81,28 +89,34 @@ void TargetChip::paintEvent(QPaintEvent*) {
         p.drawPolyline(QPolygon({{11, 16}, {14, 19}, {19, 12}}));
     }
     paintShape(p, {kShapeX, 8, kShapeWide, 18}, onTable);
-    p.setPen(t.ink);
-    p.setFont(words(9, true));
-    const QString title = QString::fromStdString(target_.title);
-    const int tw = p.fontMetrics().horizontalAdvance(title);
-    p.drawText(QRect(kTitleX, 0, tw + 4, height()), Qt::AlignVCenter, title);
     const FitState s = state();
-    const QRect bar(kTitleX + tw + 9, 14, 26, 5);
-    const bool over = s.verdict == FitState::Verdict::Over;
-    p.fillRect(bar, t.paperLine);
-    if (s.verdict != FitState::Verdict::Unknown)
-        p.fillRect(
-            QRect(bar.left(), bar.top(), static_cast<int>(bar.width() * std::clamp(s.share, 0.04, 1.0)), bar.height()),
-            over ? t.ember : t.elm);
-    p.setFont(figures(8.5));
-    p.setPen(over ? t.emberInk : t.ink);
+    const bool over = s.verdict == FitState::Verdict::Over, known = s.verdict != FitState::Verdict::Unknown;
     const QString mark = over                                       ? "▲ "
                          : s.verdict == FitState::Verdict::Squeezed ? "◆ "
                          : s.verdict == FitState::Verdict::Fits     ? "● "
                                                                     : "";
-    p.drawText(QRect(bar.right() + 8, 0, width() - bar.right() - 12, height()), Qt::AlignVCenter,
-               s.verdict == FitState::Verdict::Unknown ? (project_.currentClip() ? tr("forecasting…") : QString())
-                                                       : mark + s.words);
+    QString told = known ? mark + s.words : project_.currentClip() ? tr("forecasting…") : QString();
+    // Where there is little room the figure stays: the gauge goes first, then most of the title.
+    QString title = QString::fromStdString(target_.title);
+    const QFontMetrics bold(words(9, true)), plain(figures(8.5));
+    const int room = width() - kTitleX - kRight;
+    const bool gauge = s.share > 0 && bold.horizontalAdvance(title) + plain.horizontalAdvance(told) + kGauge <= room;
+    told = plain.elidedText(told, Qt::ElideRight, room - 36);
+    const int toldWidth = plain.horizontalAdvance(told);
+    if (!gauge) title = bold.elidedText(title, Qt::ElideRight, room - toldWidth - kGap);
+    p.setPen(t.ink);
+    p.setFont(words(9, true));
+    const int titleWidth = bold.horizontalAdvance(title);
+    p.drawText(QRect(kTitleX, 0, titleWidth + 4, height()), Qt::AlignVCenter, title);
+    if (gauge) {
+        QRect bar(kTitleX + titleWidth + 9, 14, 26, 5);
+        p.fillRect(bar, t.paperLine);
+        bar.setWidth(static_cast<int>(bar.width() * std::clamp(s.share, 0.04, 1.0)));
+        p.fillRect(bar, over ? t.ember : t.elm);
+    }
+    p.setFont(figures(8.5));
+    p.setPen(over ? t.emberInk : t.ink);
+    p.drawText(QRect(kTitleX + titleWidth + (gauge ? kGauge : kGap), 0, toldWidth + 4, height()), Qt::AlignVCenter, told);
 }
 
 // What will be delivered is what is shown: the first destination ticked comes onto the table, and leaves it with its
@@ -185,15 +199,18 @@ void TargetBar::refresh() {
     const auto n = project_.ticked().size();
     run_->setText(n > 1 ? tr("Add %1 to run list").arg(n) : tr("Add to run list"));
     run_->setEnabled(project_.currentClip() && project_.currentClip()->clip);
-    if (shown_ == project_.watched()) return; // chips keep the focus while they are ticked
-    shown_ = project_.watched();
+    std::vector<std::string> watched;
+    for (const Target& t : project_.targets())
+        if (project_.watched().contains(t.name)) watched.push_back(toJson(t).dump());
+    if (shown_ == watched) return; // chips keep the focus while they are ticked
+    shown_ = watched;
     while (QLayoutItem* item = chips_->takeAt(0)) {
         item->widget()->deleteLater();
         item->widget()->hide();
         delete item;
     }
     for (const Target& t : project_.targets())
-        if (shown_.contains(t.name)) chips_->addWidget(new TargetChip(t, project_, live_));
+        if (project_.watched().contains(t.name)) chips_->addWidget(new TargetChip(t, project_, live_));
 }
 
 void TargetBar::chooseWatched() {
@@ -204,7 +221,39 @@ void TargetBar::chooseWatched() {
         a->setChecked(project_.watched().contains(t.name));
         connect(a, &QAction::toggled, this, [this, name = t.name](bool on) { project_.setWatched(name, on); });
     }
+    menu.addSeparator();
+    menu.addAction(tr("Make your own…"), this, [this] {
+        Target start = project_.targetOnTable().value_or(Target{.codecs = {"h264"}, .containers = {"mp4"}});
+        start.name.clear(), start.file.clear();
+        changeOwn(start);
+    });
+    QMenu* own = menu.addMenu(tr("Change your own"));
+    for (const Target& t : project_.targets())
+        if (!t.file.empty())
+            own->addAction(onButton(QString::fromStdString(t.title)) + "…", this, [this, t] { changeOwn(t); });
+    own->setEnabled(!own->isEmpty());
     menu.exec(QCursor::pos());
+}
+
+void TargetBar::changeOwn(const Target& from) {
+    std::string name;
+    OwnCard dialog(
+        from,
+        [&](const Target& t) -> QString {
+            try {
+                name = saveOwnTarget(t, project_.targets()).name;
+                return {};
+            } catch (const Error& e) {
+                return QString::fromStdString(e.what());
+            }
+        },
+        this);
+    if (dialog.exec() != QDialog::Accepted) return;
+    if (dialog.isRemoved() && !QFile::moveToTrash(QString::fromStdString(from.file)))
+        return project_.tell(Error(Fault::Output, from.file, "it cannot be put in the trash",
+                                   "Remove that file by hand, and start again."));
+    project_.reloadTargets();
+    if (!name.empty()) project_.setWatched(name, true);
 }
 
 } // namespace ulm::app

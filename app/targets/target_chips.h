@@ -18,6 +18,7 @@ public:
     TargetChip(const Target& target, Project& project, Live& live, QWidget* parent = nullptr);
     FitState state() const;
     QSize sizeHint() const override;
+    QSize minimumSizeHint() const override;
 
 protected:
     void paintEvent(QPaintEvent*) override;
@@ -46,11 +47,12 @@ private:
     void noteFit();
     void refresh();
     void chooseWatched();
+    void changeOwn(const Target&);
     Project& project_;
     Live& live_;
     QHBoxLayout* chips_;
     QPushButton* run_;
-    std::set<std::string> shown_; ///< targets that have chips
+    std::vector<std::string> shown_; ///< cards that have chips, as JSON
 };
 
 } // namespace ulm::app

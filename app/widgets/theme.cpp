@@ -9,6 +9,7 @@
 #include <QPalette>
 #include <QStyleFactory>
 #include <QSvgRenderer>
+#include <QTextDocument>
 
 namespace ulm::app {
 namespace {
@@ -122,6 +123,8 @@ QFont figures(double points) {
 }
 
 QString onButton(QString text) { return text.replace('&', "&&"); }
+
+QString onTip(const QString& text) { return Qt::convertFromPlainText(text, Qt::WhiteSpaceNormal); }
 
 QIcon icon(const QString& name, const QColor& colour) {
     QFile file(":/icons/" + name + ".svg");

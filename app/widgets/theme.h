@@ -32,5 +32,7 @@ QFont figures(double points); ///< digits of one width
 QIcon icon(const QString& name, const QColor& colour);
 /// A text for buttons and menus, whose & is no shortcut: names of files and of destinations.
 QString onButton(QString text);
+/// The same for tips, which are read as HTML.
+QString onTip(const QString& text);
 
 } // namespace ulm::app

@@ -96,8 +96,9 @@ QString adviceSentence(const ClipEntry& c, const QString& colour) {
     const auto all = findings(*c.inspection, c.clip->facts());
     const QString details = all.empty() ? QString() : link("details", tr("Look closer"));
     if (found.isEmpty())
-        return (allAdvice(c).empty() ? (all.empty() ? tr("Nothing wrong was found.") : tr("Nothing here can mend it."))
-                                     : tr("All that was advised is on the ticket.")) +
+        return (!allAdvice(c).empty() ? tr("All that was advised is on the ticket.")
+                : all.empty()         ? tr("Nothing wrong was found.")
+                                      : tr("%1: nothing here can mend it.").arg(QString::fromStdString(all.front().what))) +
                details;
     return tr("Advice: %1.").arg(found.join(", ")) + link("apply", tr("Put on ticket")) +
            (details.isEmpty() ? "" : " ·") + details;
