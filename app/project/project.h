@@ -123,7 +123,7 @@ public:
 
     const std::vector<Target>& targets() const { return targets_; }
     const Target* target(const std::string& name) const;              ///< null where there is none
-    void reloadTargets(); ///< after a card was made, changed or removed
+    void reloadTargets();                                             ///< after a card was made, changed or removed
     const std::set<std::string>& watched() const { return watched_; } ///< targets shown as chips
     const std::set<std::string>& chosen() const { return chosen_; }   ///< targets that "Add to run list" delivers to
     void setWatched(const std::string& name, bool on);

@@ -23,7 +23,8 @@ public:
 };
 
 // 0 stands for no limit.
-template <class Box> Box* limit(const char* object, double most, double value, const QString& unit, const QString& none) {
+template <class Box>
+Box* limit(const char* object, double most, double value, const QString& unit, const QString& none) {
     auto* b = new Box;
     b->setObjectName(object);
     b->setRange(0, static_cast<decltype(b->value())>(most));
@@ -167,7 +168,9 @@ void OwnCard::refresh() {
         wrong = tr("A picture has at least 16 pixels each way.");
     done_->setEnabled(wrong.isEmpty());
     const std::string limits = limitsText(t);
-    told_->setText(!wrong.isEmpty() ? wrong : limits.empty() ? tr("It takes anything.") : QString::fromStdString(limits));
+    told_->setText(!wrong.isEmpty() ? wrong
+                   : limits.empty() ? tr("It takes anything.")
+                                    : QString::fromStdString(limits));
     told_->setStyleSheet("color:" + (wrong.isEmpty() ? Theme::now().faint : Theme::now().ink).name());
 }
 

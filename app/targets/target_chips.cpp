@@ -47,7 +47,8 @@ FitState TargetChip::state() const { return project_.currentClip() ? fitOf(targe
 QSize TargetChip::sizeHint() const {
     const int title = QFontMetrics(words(9, true)).horizontalAdvance(QString::fromStdString(target_.title));
     const FitState s = state();
-    const int text = QFontMetrics(figures(8.5)).horizontalAdvance(s.words.isEmpty() ? tr("forecasting…") : "● " + s.words);
+    const int text =
+        QFontMetrics(figures(8.5)).horizontalAdvance(s.words.isEmpty() ? tr("forecasting…") : "● " + s.words);
     constexpr int kRounding = 4; // of widths of letters
     return {kTitleX + title + text + kRight + (s.share > 0 ? kGauge : kGap) + kRounding, 32};
 }
@@ -116,7 +117,8 @@ void TargetChip::paintEvent(QPaintEvent*) {
     }
     p.setFont(figures(8.5));
     p.setPen(over ? t.emberInk : t.ink);
-    p.drawText(QRect(kTitleX + titleWidth + (gauge ? kGauge : kGap), 0, toldWidth + 4, height()), Qt::AlignVCenter, told);
+    p.drawText(QRect(kTitleX + titleWidth + (gauge ? kGauge : kGap), 0, toldWidth + 4, height()), Qt::AlignVCenter,
+               told);
 }
 
 // What will be delivered is what is shown: the first destination ticked comes onto the table, and leaves it with its

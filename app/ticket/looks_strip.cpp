@@ -157,11 +157,9 @@ void LooksStrip::refresh() {
                     QToolButton* b = buttons_[std::size_t(i)];
                     b->setEnabled(wrong.isEmpty());
                     b->setToolTip(!wrong.isEmpty()
-                                      ? onTip(tr("%1 cannot be used: %2").arg(
-                                            QFileInfo(files_[i]).fileName(), wrong))
-                                  : files_[i].isEmpty()
-                                      ? tr("Light and colour without a table")
-                                      : onTip(QFileInfo(files_[i]).completeBaseName()));
+                                      ? onTip(tr("%1 cannot be used: %2").arg(QFileInfo(files_[i]).fileName(), wrong))
+                                  : files_[i].isEmpty() ? tr("Light and colour without a table")
+                                                        : onTip(QFileInfo(files_[i]).completeBaseName()));
                     b->setIconSize({std::max(size.width(), kNarrowest), size.height()});
                     b->setIcon(wrong.isEmpty() ? QIcon(QPixmap::fromImage(image)) : QIcon());
                     fresh_ = i + 1 == files_.size();

@@ -165,9 +165,8 @@ void TicketSheet::refreshSteps(const ClipEntry& c) {
         const std::string step = key.toStdString();
         const std::vector<Addition>& lines = all[step];
         // Shown as done where the destination adds to it, too.
-        const bool adds = live_.delivery() && std::ranges::any_of(live_.delivery()->additions, [&](const Addition& a) {
-                              return a.step == step;
-                          });
+        const bool adds = live_.delivery() && std::ranges::any_of(live_.delivery()->additions,
+                                                                  [&](const Addition& a) { return a.step == step; });
         s->setOn(isOn(t, step), adds || isOn(done, step));
         s->setSentence(sentenceOf(step, t, c, live_.delivery()));
         QStringList texts;

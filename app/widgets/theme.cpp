@@ -1,8 +1,8 @@
 #include "app/widgets/theme.h"
 
 #include <QApplication>
-#include <QFile>
 #include <QEvent>
+#include <QFile>
 #include <QFontDatabase>
 #include <QLabel>
 #include <QPainter>
@@ -84,8 +84,8 @@ void Theme::use(QApplication& app, bool night) {
 
 namespace {
 
-// A file's name is never read as HTML: labels that show such text on purpose say so themselves. Tips of ours are written
-// in it.
+// A file's name is never read as HTML: labels that show such text on purpose say so themselves. Tips of ours are
+// written in it.
 class PlainLabels : public QObject {
 public:
     using QObject::QObject;

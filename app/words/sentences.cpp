@@ -98,7 +98,7 @@ QString adviceSentence(const ClipEntry& c, const QString& colour) {
     if (found.isEmpty())
         return (!allAdvice(c).empty() ? tr("All that was advised is on the ticket.")
                 : all.empty()         ? tr("Nothing wrong was found.")
-                                      : tr("%1: nothing here can mend it.").arg(QString::fromStdString(all.front().what))) +
+                              : tr("%1: nothing here can mend it.").arg(QString::fromStdString(all.front().what))) +
                details;
     return tr("Advice: %1.").arg(found.join(", ")) + link("apply", tr("Put on ticket")) +
            (details.isEmpty() ? "" : " ·") + details;

@@ -495,6 +495,10 @@ std::unique_ptr<DnnRunner::Plan> DnnRunner::take(int rows, int columns) const {
     if (const std::int64_t bytes = bytesFor(rows, columns); bytes > kMostRunBytes)
         throw Error(Fault::Input, file_, "the network needs " + std::to_string(bytes / 1'000'000) + " MB for one tile",
                     "Use a smaller network.");
+    // Made side by side, oneDNN's own code for a shape now and then comes out wrong (2.6.3), and is kept for all later
+    // networks of that shape.
+    static std::mutex making;
+    std::lock_guard lock(making);
     return std::make_unique<Plan>(*this, rows, columns);
 }
 

@@ -99,8 +99,8 @@ struct Delivery {
     std::int64_t sizeLimit() const;
     /// The sentence of a step as it will be done.
     std::string sentence(const std::string& step) const;
-    /// All that should be said before it is done, on the step that it touches: additions first, then what of the clip is
-    /// dropped, or changed, or cannot be done.
+    /// All that should be said before it is done, on the step that it touches: additions first, then what of the clip
+    /// is dropped, or changed, or cannot be done.
     std::vector<Addition> told() const;
     /// The same in words, with networks that are missing.
     std::vector<std::string> remarks() const;

@@ -8,9 +8,9 @@
 namespace ulm {
 namespace {
 
-constexpr double kStray = 0.15;    // of a step: a frame this far from its run's times still belongs to it
+constexpr double kStray = 0.15;     // of a step: a frame this far from its run's times still belongs to it
 constexpr double kSameRate = 0.002; // share by which a step may differ from whole periods
-constexpr std::size_t kRun = 4;    // frames: fewer say nothing of a rhythm
+constexpr std::size_t kRun = 4;     // frames: fewer say nothing of a rhythm
 
 double middle(std::vector<double> all) {
     const auto half = all.begin() + static_cast<std::ptrdiff_t>(all.size() / 2);

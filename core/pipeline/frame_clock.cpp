@@ -81,7 +81,8 @@ std::shared_ptr<const FrameClock::Kept> FrameClock::everyField(const Clip& c) {
 
 std::shared_ptr<const FrameClock::Kept> FrameClock::evened(const Clip& c, double anchor, double period) {
     const auto kept = std::make_shared<Kept>();
-    for (std::int64_t n = 0; n < c.frameCount(); ++n) kept->frames.push_back(n), kept->seconds.push_back(c.secondsAt(n));
+    for (std::int64_t n = 0; n < c.frameCount(); ++n)
+        kept->frames.push_back(n), kept->seconds.push_back(c.secondsAt(n));
     kept->seconds = evenTimes(kept->seconds, anchor, period, av_q2d(c.timeBase()));
     return kept->seconds.empty() ? nullptr : kept;
 }
@@ -436,7 +437,8 @@ Retiming FrameClock::retiming() const {
     if (kept_ && !fields_) {
         key.add(kept_->frames.data(), kept_->frames.size() * sizeof(std::int64_t));
         key.add(kept_->seconds.data(), kept_->seconds.size() * sizeof(double));
-        r.kept = std::shared_ptr<const std::vector<std::int64_t>>(kept_, &kept_->frames);
+        if (keptCount() != clip_->frameCount()) // else all are, at other times
+            r.kept = std::shared_ptr<const std::vector<std::int64_t>>(kept_, &kept_->frames);
     }
     if (between_)
         r.between = [clock = *this](std::int64_t n) {

@@ -13,9 +13,8 @@ FilmedAt filmedAt(const ClipPtr&, const Inspection&);
 
 /// The delivery's own frames. Frames are counted twice: *delivered* ones from 0, and *stage* frames, which run over the
 /// whole clip, so that what lies outside the stretch can be looked at too; delivered frame k is stage frame first() +
-/// k. Times of delivered frames are exact fractions, so that nothing drifts. Nothing is tabled but the clip's own frames
-/// where repeats are taken out, or times are uneven.
-/// Immutable.
+/// k. Times of delivered frames are exact fractions, so that nothing drifts. Nothing is tabled but the clip's own
+/// frames where repeats are taken out, or times are uneven. Immutable.
 class FrameClock {
 public:
     FrameClock() = default;

@@ -48,8 +48,7 @@ void tellFields(const Delivery& d, Told& all) {
     const bool woven = found.pulldown.any() || found.fieldOrder != "progressive" || (v.interlaced && !found.complete);
     if (woven && !deinterlaces(t, found, v) && !undoesPulldown(t, found, v)) {
         if (!v.upright())
-            all.push_back(
-                {"motion", "it is interlaced and turned: both fields stay woven into one picture", "", {}});
+            all.push_back({"motion", "it is interlaced and turned: both fields stay woven into one picture", "", {}});
         else
             all.push_back({"motion",
                            "it is interlaced: both fields stay woven into one picture; Motion makes whole pictures of "
@@ -101,10 +100,8 @@ void tellUnknown(const Delivery& d, Told& all) {
     if (t.motion.on && t.motion.stabilise > 0 && found.camera.empty())
         all.push_back({"motion", "it is too long to look at every frame: its shake stays as it is", "", {}});
     if (followsSubject(t) && found.subject.places.empty())
-        all.push_back({"frame",
-                       "it is too long to look for its subject in every frame: the crop stays where it is set",
-                       "",
-                       {}});
+        all.push_back(
+            {"frame", "it is too long to look for its subject in every frame: the crop stays where it is set", "", {}});
 }
 
 void tellOutside(const Delivery& d, Told& all) {
@@ -118,10 +115,8 @@ void tellOutside(const Delivery& d, Told& all) {
     if (!t.motion.on) return;
     for (const FreezeAt& f : freezesFrom(t.motion.freezes))
         if (const double at = d.clock.movieSeconds(f.seconds); at < -1e-6 || at >= d.seconds())
-            all.push_back({"motion",
-                           "its halt at " + shortNumber(f.seconds, 2) + " s lies outside what is delivered",
-                           "",
-                           {}});
+            all.push_back(
+                {"motion", "its halt at " + shortNumber(f.seconds, 2) + " s lies outside what is delivered", "", {}});
 }
 
 // Faces and letters that come to lie under what the destination covers.

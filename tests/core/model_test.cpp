@@ -23,6 +23,7 @@
 #include <limits>
 #include <onnx/onnx_pb.h>
 #include <random>
+#include <thread>
 
 using namespace ulm;
 using test::OnnxMaker;
@@ -550,4 +551,42 @@ TEST_CASE("a network between two is each of its weights between theirs; unlike s
     CHECK(Network::between(asBytes(a), asBytes(b), 0.2, "n")->hash() !=
           Network::between(asBytes(a), asBytes(b), 0.3, "n")->hash());
     CHECK_THROWS_AS(Network::between(asBytes(a), asBytes(other), 0.5, "n"), Error);
+}
+
+TEST_CASE("networks met for the first time by many threads at once give what one alone gives, at every size") {
+    for (const double crisp : {0.31, 0.62}) {
+        const auto net = shippedNetwork("general", 2, true, crisp);
+        REQUIRE(net);
+        // The same pattern about the middle, whatever the size: so is what becomes of it.
+        const auto middleOf = [&](int side) {
+            std::vector<float> in, out(std::size_t(side) * std::size_t(side) * 4);
+            for (int c = 0; c < net->inputChannels(); ++c)
+                for (int y = 0; y < side; ++y)
+                    for (int x = 0; x < side; ++x)
+                        in.push_back(c ? 0.3f
+                                       : 0.5f + 0.4f * std::sin(float(x - side / 2) * 0.31f) *
+                                                    std::cos(float(y - side / 2) * 0.23f));
+            net->run(in.data(), side, side, out.data());
+            std::vector<float> middle;
+            for (int y = side - 8; y < side + 8; ++y)
+                for (int x = side - 8; x < side + 8; ++x)
+                    middle.push_back(out[std::size_t(y) * 2 * side + std::size_t(x)]);
+            return middle;
+        };
+        const std::vector<float> alone = middleOf(100);
+        std::vector<std::vector<float>> all(40);
+        std::vector<std::thread> threads;
+        for (std::size_t t = 0; t < 4; ++t)
+            threads.emplace_back([&, t] {
+                for (std::size_t k = t; k < all.size(); k += 4) all[k] = middleOf(72 + 2 * int(k));
+            });
+        for (std::thread& t : threads) t.join();
+        for (std::size_t k = 0; k < all.size(); ++k) {
+            double most = 0;
+            for (std::size_t i = 0; i < alone.size(); ++i)
+                most = std::max(most, std::abs(double(all[k][i]) - double(alone[i])));
+            INFO("crisp " << crisp << ", " << 72 + 2 * k << " pixels");
+            CHECK(most < 0.004);
+        }
+    }
 }

@@ -130,7 +130,8 @@ TEST_CASE("a card tells the worst that was found, and calls nothing clean that i
     CHECK(card->told().endsWith(" +2"));
     b.find([](Inspection& i) { i = {}, i.readings.blocking = 9; });
     CHECK(card->told().toStdString() == "2 s · blocky 9");
-    for (const auto& [key, said] : {std::pair("crushed", "crushed"), {"banding", "banding"}, {"stairs", "stair-steps"}}) {
+    for (const auto& [key, said] :
+         {std::pair("crushed", "crushed"), {"banding", "banding"}, {"stairs", "stair-steps"}}) {
         b.find([k = findReading(key)](Inspection& i) { i = {}, i.readings.*k->member = 3 * k->notable; });
         CHECK(card->told().toStdString() == std::string("2 s · ") + said);
     }

@@ -49,7 +49,8 @@ void choose(Bench& b, const QString& entry, const std::function<void(OwnCard*)>&
     REQUIRE(filled);
 }
 
-template <class W> W* in(OwnCard* d, const char* name) {
+template <class W>
+W* in(OwnCard* d, const char* name) {
     auto* w = d->findChild<W*>(name);
     REQUIRE(w);
     return w;
