@@ -35,8 +35,12 @@ Box* limit(const char* object, double most, double value, const QString& unit, c
     return b;
 }
 
+// As a card may say it, and as files do.
+bool isCalled(const std::string& name, const VideoCodec& c) {
+    return name == c.name || (&c == &kH265 && name == "hevc");
+}
 bool takes(const Target& t, const VideoCodec& c) {
-    return std::ranges::find(t.codecs, avcodec_get_name(c.id)) != t.codecs.end();
+    return std::ranges::any_of(t.codecs, [&](const std::string& n) { return isCalled(n, c); });
 }
 
 QHBoxLayout* beside(std::initializer_list<QWidget*> all) {
@@ -150,9 +154,8 @@ Target OwnCard::card() const {
     t.covered = {top_->value(), bottom_->value(), left_->value(), right_->value()};
     t.hdr = hdr_->isChecked();
     for (const auto& [box, codec] : {std::pair(h264_, &kH264), {h265_, &kH265}}) {
-        const std::string name = avcodec_get_name(codec->id);
-        std::erase(t.codecs, name);
-        if (box->isChecked()) t.codecs.push_back(name);
+        std::erase_if(t.codecs, [&, c = codec](const std::string& n) { return isCalled(n, *c); });
+        if (box->isChecked()) t.codecs.push_back(codec->name);
     }
     return t;
 }

@@ -4,6 +4,7 @@
 #include "core/base/json_file.h"
 #include "tests/window/fixture.h"
 
+#include <QCheckBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
 #include <QLineEdit>
@@ -103,10 +104,14 @@ TEST_CASE("a destination of one's own is made, delivered to, changed and removed
         in<QSpinBox>(d, "own.width")->setValue(320);
         in<QSpinBox>(d, "own.height")->setValue(320);
         in<QDoubleSpinBox>(d, "own.mb")->setValue(0);
+        CHECK(in<QCheckBox>(d, "own.h264")->isChecked());
+        CHECK_FALSE(in<QCheckBox>(d, "own.h265")->isChecked());
+        in<QCheckBox>(d, "own.h265")->setChecked(true);
         QTest::mouseClick(in<QPushButton>(d, "own.save"), Qt::LeftButton);
     });
     REQUIRE(waitFor([&] { return b.project().target(name)->size == Size{320, 320}; }));
     CHECK(b.project().target(name)->maxMb == 0);
+    CHECK(b.project().target(name)->codecs == std::vector<std::string>{"h264", "hevc"});
     CHECK(b.project().target(name)->maxWidth == 4000);
     CHECK(readJsonFile(home.card(name))["note"] == "mine");
     REQUIRE(b.settle());
