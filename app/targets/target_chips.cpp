@@ -231,7 +231,7 @@ void TargetBar::chooseWatched() {
     });
     QMenu* own = menu.addMenu(tr("Change your own"));
     for (const Target& t : project_.targets())
-        if (!t.file.empty())
+        if (isOwn(t))
             own->addAction(onButton(QString::fromStdString(t.title)) + "…", this, [this, t] { changeOwn(t); });
     own->setEnabled(!own->isEmpty());
     menu.exec(QCursor::pos());

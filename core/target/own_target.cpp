@@ -37,6 +37,11 @@ std::string nameFrom(const std::string& title, const std::vector<Target>& all, c
 
 } // namespace
 
+bool isOwn(const Target& t) {
+    const std::vector<std::string> folders = targetFolders();
+    return !t.file.empty() && !folders.empty() && fs::path(t.file).parent_path() == fs::path(folders.front());
+}
+
 Target saveOwnTarget(Target t, const std::vector<Target>& all) {
     if (t.title.empty()) throw Error(Fault::Usage, "", "a destination needs a name", "Give it one.");
     if (t.file.empty()) {

@@ -43,6 +43,11 @@ TEST_CASE("a destination of one's own gets a name of its title that is free, and
     std::vector<Target> all = loadTargets(targetFolders());
     const Target found = findTarget(all, "club-site-1");
     CHECK(toJson(found) == toJson(made));
+    CHECK(isOwn(found));
+    Target handedOut = found;
+    handedOut.file = home.cards() + "/../club-site-1.json";
+    CHECK_FALSE(isOwn(handedOut));
+    CHECK_FALSE(isOwn(findTarget(all, "vertical-1080"))); // one that ships
     CHECK(found.title == t.title);
     CHECK(found.covered.right == 10);
     CHECK(saveOwnTarget(t, all).name == "club-site-1-2"); // nothing is overwritten
