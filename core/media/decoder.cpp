@@ -71,27 +71,51 @@ void FrameReader::open() {
 void FrameReader::restarted(bool atStart) {
     reached_ = -1;
     fromStart_ = atStart;
+    first_ = 0;
     ended_ = false;
     last_.reset();
 }
 
-void FrameReader::seekFor(std::int64_t n) {
-    const auto& frames = clip_->frames();
-    std::int64_t key = n;
-    while (key > 0 && !frames[key].key) --key;
-    // Going on is cheaper than going back to a key frame that lies behind what was reached already.
-    if (decoder_ && !ended_ && reached_ < n && (reached_ >= 0 || fromStart_) && key <= reached_ + 1) return;
-    if (!decoder_ || key == 0 ||
-        av_seek_frame(input_.get(), clip_->videoStream(), frames[key].pts, AVSEEK_FLAG_BACKWARD) < 0)
-        return open();
-    decoder_->flush();
-    restarted(false);
+std::int64_t FrameReader::keyOf(std::int64_t n) const {
+    while (n > 0 && !clip_->frames()[n].key) --n;
+    return std::max<std::int64_t>(n, 0);
+}
+
+// What holds for all pictures may be told beside the first one only: which build of x264 made them, on which decoding
+// some of 4:4:4 depends.
+void FrameReader::lookAtFirst() {
+    const av::Packet packet(av_packet_alloc());
+    bool sent = false;
+    while (!sent && av_read_frame(input_.get(), packet.get()) >= 0) {
+        sent = packet->stream_index == clip_->videoStream();
+        if (sent) decoder_->send(packet.get(), [](AVFrame&) {});
+        av_packet_unref(packet.get());
+    }
+}
+
+void FrameReader::seekTo(std::int64_t key) {
+    const bool fresh = !decoder_;
+    if (fresh) {
+        open();
+        if (key > 0) lookAtFirst();
+    }
+    if (key > 0 &&
+        av_seek_frame(input_.get(), clip_->videoStream(), clip_->frames()[key].pts, AVSEEK_FLAG_BACKWARD) >= 0) {
+        decoder_->flush();
+        restarted(false);
+        first_ = key;
+    } else if (key > 0 || !fresh) {
+        open();
+    }
 }
 
 void FrameReader::take(AVFrame& frame) {
     std::int64_t index = clip_->indexedByPosition() ? clip_->indexOfPosition(frame.pkt_pos)
                                                     : clip_->indexOfPts(frame.best_effort_timestamp);
+    // Small pictures that share a packet of an MPEG stream have no place of their own: they follow the one before.
+    if (clip_->indexedByPosition() && frame.pkt_pos < 0 && (reached_ >= 0 || fromStart_)) index = reached_ + 1;
     if (index < 0 || frame.width <= 0 || frame.height <= 0) return; // not one of the shown frames
+    if (index < first_) return; // shown before the key frame, and made from pictures that were not decoded
     const bool damaged = frame.decode_error_flags != 0 || (frame.flags & AV_FRAME_FLAG_CORRUPT);
     av::Frame copy(av_frame_alloc());
     av_frame_move_ref(copy.get(), &frame);
@@ -116,6 +140,7 @@ void FrameReader::keep(std::int64_t index, const DecodedFrame& frame) {
     kept_.push_front({index, frame, bytes});
     bytes_ += bytes;
     while (bytes_ > budget_ && kept_.size() > 4) {
+        if (kept_.back().index == wanted_) kept_.splice(kept_.begin(), kept_, std::prev(kept_.end()));
         bytes_ -= kept_.back().bytes;
         kept_.pop_back();
     }
@@ -144,18 +169,27 @@ bool FrameReader::decodeMore() {
 DecodedFrame FrameReader::frame(std::int64_t n, const CancelToken& cancel) {
     std::lock_guard lock(mutex_);
     if (const Kept* k = kept(n)) return k->frame;
-    seekFor(n);
-    for (;;) {
-        while (reached_ < n && decodeMore()) cancel.check();
-        if (const Kept* k = kept(n)) return k->frame;
-        if (fromStart_) break;
-        open(); // the container's seek landed late, or on pictures that cannot be placed
+    if (n <= end_) {
+        wanted_ = n;
+        std::int64_t key = keyOf(n);
+        // Going on is cheaper than going back to a key frame that lies behind what was reached already.
+        if (!decoder_ || ended_ || reached_ >= n || (reached_ < 0 && !fromStart_) || key > reached_ + 1) seekTo(key);
+        for (int back = 1;; back *= 4) {
+            while (reached_ < n && decodeMore()) cancel.check();
+            if (const Kept* k = kept(n)) return k->frame;
+            if (fromStart_ || (ended_ && reached_ >= 0 && reached_ < n)) break;
+            // The container's seek landed late, or on pictures that cannot be placed: from further and further back.
+            for (int k = 0; k < back && key > 0; ++k) key = keyOf(key - 1);
+            seekTo(key);
+        }
+        if (!last_)
+            throw Error(Fault::Input, clip_->path(), "none of its pictures can be decoded",
+                        "The file is damaged: copy or export it again.");
+        end_ = reached_;
+        final_ = last_;
     }
-    if (!last_)
-        throw Error(Fault::Input, clip_->path(), "none of its pictures can be decoded",
-                    "The file is damaged: copy or export it again.");
-    keep(n, {last_, true}); // the clip's tail is missing: hold its last picture
-    return {last_, true};
+    keep(n, {final_, true}); // the clip's tail is missing: hold its last picture
+    return {final_, true};
 }
 
 void FrameReader::rest() {
@@ -166,6 +200,8 @@ void FrameReader::rest() {
     restarted(false);
     kept_.clear();
     bytes_ = 0;
+    end_ = std::numeric_limits<std::int64_t>::max();
+    final_.reset();
 }
 
 std::int64_t FrameReader::lostFrames() const {

@@ -3,6 +3,7 @@
 #include "core/media/clip.h"
 
 #include <functional>
+#include <limits>
 #include <list>
 #include <mutex>
 #include <set>
@@ -35,7 +36,8 @@ struct DecodedFrame {
     bool lost = false; ///< the frame itself could not be decoded: `picture` is the nearest one before it (or after)
 };
 
-/// Frame-exact access to a clip's pictures: in order without a seek, anywhere else by the nearest key frame before.
+/// Frame-exact access to a clip's pictures: in order without a seek, anywhere else by the nearest key frame before,
+/// the first time, too.
 /// Keeps recently decoded frames within a budget. Thread safe (calls queue up).
 class FrameReader {
 public:
@@ -58,7 +60,9 @@ private:
     };
     void open();
     void restarted(bool atStart);
-    void seekFor(std::int64_t n);
+    std::int64_t keyOf(std::int64_t n) const; ///< the key frame from which on it can be decoded
+    void seekTo(std::int64_t key);
+    void lookAtFirst();
     bool decodeMore();
     void take(AVFrame& frame);
     void keep(std::int64_t index, const DecodedFrame& frame);
@@ -70,12 +74,16 @@ private:
     mutable std::mutex mutex_;
     av::Input input_;
     std::unique_ptr<PacketDecoder> decoder_;
+    std::int64_t first_ = 0;    ///< the key frame that was sought: what is shown before it is not whole
+    std::int64_t wanted_ = -1;  ///< not to be dropped
     std::int64_t reached_ = -1; ///< highest index that came out since the last seek; −1 none
     bool ended_ = false;
     bool fromStart_ = false; ///< decoding began at the first packet, so nothing before was skipped
     std::set<std::int64_t> lost_;
     av::SharedFrame last_;
-    std::list<Kept> kept_; ///< newest use first
+    std::int64_t end_ = std::numeric_limits<std::int64_t>::max(); ///< the last one that comes out, once it is known
+    av::SharedFrame final_;                                       ///< its picture
+    std::list<Kept> kept_;                                        ///< newest use first
 };
 
 } // namespace ulm

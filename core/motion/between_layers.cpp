@@ -30,7 +30,7 @@ Rect even(const Rect& r) {
 BetweenPlan planFor(const PictureFormat& guide, Between m) {
     const int side = std::min(guide.width, guide.height);
     const int search = side >= kEighthFrom ? 8 : side >= kQuarterFrom ? 4 : 2;
-    return m == Between::Fast ? BetweenPlan{search, search, 1} : BetweenPlan{search, std::max(2, search / 2), 3};
+    return m == Between::Fast ? BetweenPlan{search, search, 2} : BetweenPlan{search, std::max(2, search / 2), 3};
 }
 
 PictureFormat BetweenLayers::format(const PictureFormat& guide, Between m) {

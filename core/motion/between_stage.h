@@ -6,9 +6,9 @@
 
 namespace ulm {
 
-/// How pictures between two are made. Fast: the best of three guesses of movement a place, found at a quarter of the
-/// size. Careful: of seven, found at half the size, mixed where more than one may be true, and mended by a network
-/// where both sides disagree (mend.h; a mean of several exposures is not).
+/// How pictures between two are made. Fast: from the best two of three guesses of movement a place, mixed where either
+/// may be true. Careful: from the best three of seven, weighed at twice the size, and mended by a network where both
+/// sides disagree (mend.h; a mean of several exposures is not).
 enum class Between { Fast, Careful };
 
 /// What is shown of an instant between two frames: a picture rebuilt along the movement, both blended where they are,

@@ -9,7 +9,9 @@
 
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <fstream>
 #include <map>
+#include <span>
 
 using namespace ulm;
 using test::ClipRecipe;
@@ -26,6 +28,11 @@ std::shared_ptr<FrameReader> reader(const ClipPtr& clip,
 int numberAt(const SourceStage& source, std::int64_t n) {
     Engine engine(0);
     return test::numberOn(engine.pull(source, n, source.format().frame(), {}).planes[0]);
+}
+
+void erase(const std::string& path, std::int64_t from, std::int64_t to) {
+    std::fstream file(path, std::ios::in | std::ios::out | std::ios::binary);
+    file.seekp(from).write(std::string(static_cast<std::size_t>(to - from), '\0').data(), to - from);
 }
 
 std::vector<std::vector<std::uint8_t>> soundPackets(const std::string& path) {
@@ -88,6 +95,64 @@ TEST_CASE("every codec people bring is probed and decoded, frame by frame, in or
     const SourceStage random(reader(clip));
     for (const int n : {20, 3, 11, 12, 23, 0, 13, 5, 22}) REQUIRE(numberAt(random, n) == n);
     CHECK(random.reader().lostFrames() == 0);
+}
+
+TEST_CASE("the first picture asked for of a long clip is not decoded from the clip's start") {
+    TempFolder folder;
+    ClipRecipe r;
+    r.frames = 60;
+    r.options = {{"forced-idr", "1"}, {"sc_threshold", "0"}};
+    writeClip(folder / "long.mp4", r);
+    const std::vector<FrameTime> frames = Clip::openVideo(folder / "long.mp4")->frames();
+    REQUIRE(frames[36].key);
+    erase(folder / "long.mp4", frames[0].position, frames[36].position); // whoever decodes that loses frames
+    const ClipPtr clip = Clip::openVideo(folder / "long.mp4");
+    const SourceStage late(reader(clip, PacketDecoder::Threads::Frames));
+    for (const int n : {43, 36, 59, 40}) CHECK(numberAt(late, n) == n);
+    CHECK(late.reader().lostFrames() == 0);
+    const SourceStage early(reader(clip));
+    CHECK(numberAt(early, 20) == 36); // nothing before: the first that comes out
+    CHECK(early.reader().lostFrames() > 0);
+}
+
+TEST_CASE("pictures that share a packet of an MPEG stream all come out") {
+    TempFolder folder;
+    ClipRecipe r;
+    r.encoder = "mpeg2video";
+    r.frames = 60;
+    r.bFrames = 0;
+    writeClip(folder / "small.mpg", r);
+    const ClipPtr clip = Clip::openVideo(folder / "small.mpg");
+    REQUIRE(clip->frameCount() == 60);
+    REQUIRE(std::ranges::any_of(clip->frames(), [](const FrameTime& f) { return f.position < 0; }));
+    const SourceStage inOrder(reader(clip, PacketDecoder::Threads::Frames)), random(reader(clip));
+    for (int n = 0; n < 60; ++n) CHECK(numberAt(inOrder, n) == n);
+    for (const int n : {47, 3, 26, 59, 12, 48}) CHECK(numberAt(random, n) == n);
+    CHECK(inOrder.reader().lostFrames() == 0);
+    CHECK(random.reader().lostFrames() == 0);
+}
+
+TEST_CASE("where a clip's tail is missing its last picture is held, however it is come by") {
+    TempFolder folder;
+    ClipRecipe r;
+    r.frames = 60;
+    writeClip(folder / "cut.mp4", r);
+    const std::vector<FrameTime> frames = Clip::openVideo(folder / "cut.mp4")->frames();
+    const int first = GENERATE(38, 24); // lost: within a group of pictures, and the last two whole groups
+    const auto lost = std::span(frames).subspan(std::size_t(first));
+    const auto [from, to] = std::ranges::minmax(lost, {}, &FrameTime::position);
+    erase(folder / "cut.mp4", from.position, to.position + 8);
+    INFO(first);
+    const ClipPtr clip = Clip::openVideo(folder / "cut.mp4");
+    const SourceStage inOrder(reader(clip)), late(reader(clip));
+    int last = 0;
+    for (int n = 0; n < 60; ++n) {
+        const int shown = numberAt(inOrder, n);
+        if (shown == n) last = n;
+        CHECK(shown == last);
+    }
+    CHECK(last > first - 4);
+    for (const int n : {59, 50, 20, 45, 58}) CHECK(numberAt(late, n) == std::min(n, last));
 }
 
 TEST_CASE("a turned clip stands upright, whichever way it is turned, and a mirrored one is mirrored") {
