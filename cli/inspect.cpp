@@ -70,7 +70,7 @@ nlohmann::json forTarget(const ClipPtr& clip, const Inspection& i, double togeth
                         {"broken", nlohmann::json::array()}};
     for (const Addition& a : d->additions) j["adds"].push_back({{"step", a.step}, {"what", a.told}, {"set", a.set}});
     for (const LimitCheck& c : d->broken())
-        j["broken"].push_back({{"limit", c.limit}, {"allowed", c.allowed}, {"value", c.value}});
+        j["broken"].push_back({{"limit", c.limit}, {"allowed", c.allowed}, {"value", c.value}, {"told", c.told()}});
     return j;
 }
 
@@ -79,9 +79,7 @@ void print(const nlohmann::json& target, std::ostream& out) {
         << target["height"] << ", " << target["fps"] << " frames a second\n";
     for (const auto& a : target["adds"])
         out << "- " << a["step"].get<std::string>() << ": " << a["what"].get<std::string>() << "\n";
-    for (const auto& b : target["broken"])
-        out << "- it allows " << b["limit"].get<std::string>() << " " << b["allowed"].get<std::string>()
-            << "; this would be " << b["value"].get<std::string>() << "\n";
+    for (const auto& b : target["broken"]) out << "- it " << b["told"].get<std::string>() << "\n";
 }
 
 } // namespace

@@ -3,6 +3,7 @@
 #include "app/words/sentences.h"
 
 #include <QCoreApplication>
+#include <map>
 
 namespace ulm::app {
 namespace {
@@ -18,7 +19,14 @@ FitState fitOf(const Target& target, Live& live) {
     if (!d) return live.delivery() ? over(tr("cannot be framed for it")) : FitState{};
     for (const LimitCheck& c : d->broken()) {
         if (c.limit == "duration_s") return over(tr("%1 s too long").arg(d->seconds() - target.maxSeconds, 0, 'f', 1));
-        return over(tr("%1 %2 is not taken").arg(QString::fromStdString(c.limit), QString::fromStdString(c.value)));
+        static const std::map<std::string, const char*> words{
+            {"size", QT_TR_NOOP("%1 pixels")},         {"aspect", QT_TR_NOOP("shape %1")},
+            {"width", QT_TR_NOOP("%1 pixels across")}, {"height", QT_TR_NOOP("%1 pixels down")},
+            {"lines", QT_TR_NOOP("%1 lines")},         {"fps", QT_TR_NOOP("%1 fps")},
+            {"codec", QT_TR_NOOP("codec %1")},         {"container", QT_TR_NOOP("format %1")}};
+        const auto w = words.find(c.limit);
+        return over(
+            tr("%1: not taken").arg(tr(w == words.end() ? "%1" : w->second).arg(QString::fromStdString(c.value))));
     }
     const SizePlan p = live.forecasts().plan(d);
     if (p.expected < 0 && p.way != SizePlan::Way::CannotFit) return {};

@@ -126,9 +126,7 @@ private:
             std::string remedy = "Change the ticket, or choose another target.";
             if (c.limit == "duration_s")
                 remedy = "Mark a stretch of at most " + oneDecimal(job_.target->maxSeconds) + " s.";
-            throw Error(Fault::CannotFit, job_.source,
-                        job_.target->title + " allows " + c.limit + " " + c.allowed + "; this would be " + c.value,
-                        remedy);
+            throw Error(Fault::CannotFit, job_.source, job_.target->title + " " + c.told(), remedy);
         }
     }
 

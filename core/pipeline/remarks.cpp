@@ -5,11 +5,33 @@
 #include "core/ticket/sound_step.h"
 
 #include <algorithm>
+#include <cmath>
 
 namespace ulm {
 namespace {
 
 using Told = std::vector<Addition>;
+
+void tellTooLong(const Delivery& d, Told& all) {
+    const double most = d.target ? d.target->maxSeconds : 0;
+    if (most <= 0 || d.seconds() <= most + kLengthSlack) return;
+    const std::string told = d.target->title + " takes at most " + shortNumber(most, 2) + " s; this lasts " +
+                             shortNumber(d.seconds(), 1) + " s";
+    // The clip's frames that are over by then; a stretch ends before the first that begins at its end.
+    const Clip& clip = d.reader->clip();
+    const double fits = std::floor((most + kLengthSlack) * d.fps()) / d.fps();
+    const std::int64_t past = clip.frameAt(d.clock.clipSeconds(fits) + 1e-6);
+    const double from = d.ticket.stretch.on ? d.ticket.stretch.from : 0;
+    const double to = past > 0 ? (clip.secondsAt(past - 1) + clip.secondsAt(past)) / 2 : 0;
+    if ((d.ticket.motion.on && d.ticket.motion.reverse) || to <= from)
+        all.push_back({"deliver", told + ": mark a stretch on the reel", "", {}});
+    else
+        all.push_back(
+            {"deliver",
+             told,
+             "Keep its first " + shortNumber(most, 2) + " s",
+             {"stretch.on=true", "stretch.from=" + shortNumber(from, 3), "stretch.to=" + shortNumber(to, 3)}});
+}
 
 void tellDropped(const Delivery& d, Told& all) {
     if (const auto n = d.facts.subtitles.size())
@@ -170,6 +192,7 @@ void tellLeftOut(const Delivery& d, Told& all) {
 
 std::vector<Addition> Delivery::told() const {
     Told all = additions;
+    tellTooLong(*this, all);
     tellDropped(*this, all);
     tellHdr(*this, all);
     tellFields(*this, all);

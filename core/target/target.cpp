@@ -10,6 +10,7 @@
 #include <cstdlib>
 #include <filesystem>
 #include <fstream>
+#include <map>
 #include <numeric>
 #include <sstream>
 
@@ -244,7 +245,7 @@ std::vector<LimitCheck> checkLimits(const Target& t, const DeliveredFile& d) {
     if (t.maxFps > 0) all.push_back({"fps", "≤ " + plain(t.maxFps), plain(d.fps, 3), d.fps <= t.maxFps * 1.0005});
     if (t.maxSeconds > 0)
         all.push_back(
-            {"duration_s", "≤ " + plain(t.maxSeconds), plain(d.seconds, 2), d.seconds <= t.maxSeconds + 0.01});
+            {"duration_s", "≤ " + plain(t.maxSeconds), plain(d.seconds, 2), d.seconds <= t.maxSeconds + kLengthSlack});
     if (t.maxMb > 0 && d.bytes > 0)
         all.push_back({"bytes", "≤ " + std::to_string(t.maxBytes()), std::to_string(d.bytes), d.bytes <= t.maxBytes()});
     if (!t.codecs.empty())
@@ -258,6 +259,23 @@ std::vector<LimitCheck> checkLimits(const Target& t, const DeliveredFile& d) {
     }
     if (t.startsAtOnce) all.push_back({"starts_at_once", "yes", d.indexInFront ? "yes" : "no", d.indexInFront});
     return all;
+}
+
+std::string LimitCheck::told() const {
+    if (limit == "starts_at_once") return "takes files that play at once; this one's index comes last";
+    struct Words {
+        const char *before, *after;
+    };
+    static const std::map<std::string, Words> words{
+        {"size", {"", " pixels"}},         {"aspect", {"the shape ", ""}}, {"width", {"", " pixels across"}},
+        {"height", {"", " pixels down"}},  {"lines", {"", " lines"}},      {"fps", {"", " frames a second"}},
+        {"duration_s", {"", " s"}},        {"bytes", {"", " bytes"}},      {"codec", {"the codec ", ""}},
+        {"container", {"the format ", ""}}};
+    constexpr std::string_view kMost = "≤ ";
+    const Words& w = words.at(limit);
+    const bool most = allowed.starts_with(kMost);
+    return std::string("takes ") + w.before + (most ? "at most " + allowed.substr(kMost.size()) : allowed) + w.after +
+           "; this would be " + value;
 }
 
 bool allHold(const std::vector<LimitCheck>& all) { return std::ranges::all_of(all, &LimitCheck::holds); }

@@ -49,10 +49,15 @@ std::vector<std::string> targetFolders();
 /// By name, or by the path of a card. Errors: Fault::Usage where there is none.
 Target findTarget(const std::vector<Target>&, const std::string& nameOrPath);
 
+/// Seconds that a movie may be longer than a target takes: less than a frame, rounded times.
+inline constexpr double kLengthSlack = 0.01;
+
 /// One limit held against one value.
 struct LimitCheck {
     std::string limit, allowed, value;
     bool holds = false;
+    /// In words, to be said of a target: "takes at most 60 s; this would be 190.96".
+    std::string told() const;
 };
 struct DeliveredFile {
     int width = 0, height = 0;

@@ -2,6 +2,7 @@
 #include "core/pipeline/delivery.h"
 
 #include "core/base/error.h"
+#include "core/base/words.h"
 #include "core/deliver/forecast.h"
 #include "core/deliver/movie_writer.h"
 #include "core/media/frame_convert.h"
@@ -210,7 +211,31 @@ TEST_CASE("what a destination adds is told on the step that it touches, and chan
     const auto broken = at(brief, {})->broken();
     REQUIRE(broken.size() == 2);
     CHECK(broken[0].limit == "duration_s");
+    CHECK(broken[0].told() == "takes at most 0.5 s; this would be 1.2");
     CHECK(broken[1].limit == "codec");
+    CHECK(broken[1].told() == "takes the codec wavelet; this would be h264");
+    CHECK(at(brief, {"motion.reverse=true"})->told()[0].told ==
+          "brief takes at most 0.5 s; this lasts 1.2 s: mark a stretch on the reel");
+    // What is too long can be cut to what is taken, however it runs.
+    const char* half = R"({"name":"half","max_seconds":0.5})";
+    for (const std::vector<std::string>& how : {std::vector<std::string>{},
+                                                {"motion.speed=50"},
+                                                {"motion.fps=60"},
+                                                {"stretch.on=true", "stretch.from=0.2", "stretch.to=0.9"},
+                                                {"stretch.without=0.1-0.3"}}) {
+        INFO(listed(how));
+        const DeliveryPtr whole = at(half, how);
+        const auto told = whole->told();
+        const auto a = std::ranges::find(told, "Keep its first 0.5 s", &Addition::offer);
+        REQUIRE(a != told.end());
+        CHECK(a->told.starts_with("half takes at most 0.5 s; this lasts "));
+        std::vector<std::string> kept = how;
+        kept.insert(kept.end(), a->set.begin(), a->set.end());
+        const DeliveryPtr cut = at(half, kept);
+        CHECK(cut->broken().empty());
+        CHECK(cut->seconds() == Approx(0.5).margin(0.041));
+        CHECK(cut->clock.sourceOf(cut->clock.first()) == whole->clock.sourceOf(whole->clock.first()));
+    }
 }
 
 TEST_CASE("points and boxes are mapped there and back, whatever the shape, the fill and the pixels' aspect") {

@@ -30,6 +30,7 @@ public:
         write("tall", R"("title":"Tall","size":"270x480","max_mb":20)");
         write("square", R"("title":"Square","aspects":["1:1"],"max_fps":12)");
         write("wide", R"("title":"Wide","max_mb":3)");
+        write("brief", R"("title":"Brief","max_seconds":1)");
         setenv("ULMWOOD_TARGETS", folder_.path().c_str(), 1);
     }
     ~Cards() { unsetenv("ULMWOOD_TARGETS"); }
@@ -180,6 +181,27 @@ TEST_CASE("what a clip loses or keeps against its good is told on the ticket bef
     REQUIRE(b.settle());
     CHECK_FALSE(motion->isVisible());
     CHECK(words(b, "sentence.motion").startsWith("Deinterlaced"));
+}
+
+TEST_CASE("a clip too long for a destination is cut to what it takes by one click, and so it is taken") {
+    const Cards cards;
+    Bench b;
+    clickBox(b, "brief");
+    REQUIRE(b.gauges());
+    CHECK(b.find<TargetChip>("target.brief")->state().words == "0.9 s too long");
+    b.find<QPushButton>("addToRunList")->click();
+    REQUIRE(waitFor([&] { return words(b, "errorText").contains("Brief takes at most 1 s; this would be 1.92"); }));
+    auto* told = b.find<QLabel>("additions.deliver");
+    CHECK(told->text().contains("Brief takes at most 1 s; this lasts 1.9 s"));
+    clickLink(b, told);
+    CHECK(b.ticket().stretch.on);
+    REQUIRE(b.settle());
+    REQUIRE(b.gauges());
+    CHECK(b.live().delivery()->seconds() == Approx(1));
+    CHECK(b.find<TargetChip>("target.brief")->state().words.startsWith("about"));
+    CHECK_FALSE(told->text().contains("takes at most 1 s"));
+    QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier);
+    CHECK_FALSE(b.ticket().stretch.on);
 }
 
 TEST_CASE("a step can hold values for the destination on the table alone, and give them back") {
