@@ -215,12 +215,16 @@ private:
     }
 
     void encode() {
-        std::optional<Forecast> forecast;
+        SizePlan plan = planSize(*delivery_, nullptr);
         if (needsForecast(*delivery_)) {
             if (report_) report_({"forecasting", 0, 0, 0, -1});
-            forecast = forecastFor(engine_, delivery_, cancel_);
+            if (plan.way == SizePlan::Way::Unknown && clearlyFits(engine_, delivery_, plan.budget, cancel_)) {
+                plan.way = SizePlan::Way::Quality;
+            } else {
+                const Forecast forecast = forecastFor(engine_, delivery_, cancel_);
+                plan = planSize(*delivery_, &forecast);
+            }
         }
-        const SizePlan plan = planSize(*delivery_, forecast ? &*forecast : nullptr);
         encoding_.crf = plan.crf;
         switch (plan.way) {
         case SizePlan::Way::Unknown: throw std::logic_error("a size is planned without the forecast it needs");

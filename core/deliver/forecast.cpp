@@ -12,8 +12,9 @@
 namespace ulm {
 namespace {
 
-constexpr int kRun = 24;       // frames of a sample, rendered whole
-constexpr int kLargeRun = 8;   // of large frames: an encoder holds all of a run, at 30 MB each of 4K
+constexpr int kRun = 24;     // frames of a sample, rendered whole
+constexpr int kLargeRun = 8; // of large frames: an encoder holds all of a run, at 30 MB each of 4K
+constexpr int kGlance = 8;
 constexpr int kFollowed = 125; // frames of a part followed through the mosaic, and how many of them at most
 constexpr int kParts = 6;
 constexpr int kTile = 256, kTilesAcross = 2; // of the mosaic
@@ -241,6 +242,16 @@ Forecast forecastFor(Engine& engine, const DeliveryPtr& d, const CancelToken& ca
         for (std::size_t i = 0; i < crfs.size(); ++i)
             if (p.crf == crfs[i]) p.bytes *= std::clamp(by[i] / std::max(1.0, without[i]), 0.25, 4.0);
     return f;
+}
+
+bool clearlyFits(Engine& engine, const DeliveryPtr& d, double budget, const CancelToken& cancel) {
+    const DeliveryPtr stand = withoutNetworks(d);
+    const VideoEncoding e = encodingFor(*stand);
+    const LargeWork work(isLarge(e));
+    const double bytes = foretold(
+        e, stand->frames(), {bestCrf(*d)}, {3, kGlance},
+        [&](std::int64_t n) { return deliveredPicture(engine, *stand, n, cancel); }, cancel)[0];
+    return bytes < budget / (stand == d ? 2 : 4);
 }
 
 Forecast carriedOver(const Forecast& known, Size fromSize, std::int64_t fromFrames, const Delivery& to) {

@@ -225,6 +225,27 @@ TEST_CASE("the size forecast comes near the real encode") {
     CHECK(double(r.bytes) == Approx(f.bytesAt(20)).epsilon(0.08));
 }
 
+TEST_CASE("a glance tells what is far below a limit, and nothing nearer") {
+    TempFolder folder;
+    const std::string clip = demoClip(folder, "hands", 0.5, 120);
+    const auto reader =
+        std::make_shared<FrameReader>(Clip::openVideo(clip), PacketDecoder::Threads::Frames, std::size_t(32) << 20);
+    Ticket t;
+    setByAssignment(t, "sound.mode=drop");
+    const DeliveryPtr d = resolve(reader, nullptr, t);
+    Engine engine(std::size_t(64) << 20);
+    const auto made = double(exportClip({clip, folder / "out.mp4", t}, {}).bytes);
+    CHECK(clearlyFits(engine, d, 3 * made, {}));
+    CHECK_FALSE(clearlyFits(engine, d, 1.3 * made, {}));
+    CHECK_FALSE(clearlyFits(engine, d, 0.5 * made, {}));
+    // Networks may make more of it than the filters that stand for them.
+    for (const char* s : {"enlarge.on=true", "enlarge.scale=2", "enlarge.method=learned-quick"}) setByAssignment(t, s);
+    const DeliveryPtr larger = resolve(reader, std::make_shared<Inspection>(inspectClip(reader->sharedClip(), {})), t);
+    const double filters = forecastSize(engine, *withoutNetworks(larger), {bestCrf(*larger)}, {}).points[0].bytes;
+    CHECK(clearlyFits(engine, larger, 6 * filters, {}));
+    CHECK_FALSE(clearlyFits(engine, larger, 3 * filters, {}));
+}
+
 TEST_CASE("samples that networks made correct what filters in their place foretell") {
     TempFolder folder;
     const std::string clip = demoClip(folder, "wheel", 0.4, 72);
