@@ -186,7 +186,7 @@ TEST_CASE("a place takes its best guesses by their cost; those that say the same
                     std::ranges::stable_sort(best, {}, cost);
                     std::vector<double> weight;
                     for (std::size_t k = 0; k < layers; ++k)
-                        weight.push_back(std::exp((cost(best[0]) - cost(best[k])) / 6));
+                        weight.push_back(std::exp((cost(best[0]) - cost(best[k])) / 8));
                     double sum = 0;
                     for (const double v : weight) sum += v;
                     for (std::size_t k = 1; k < layers; ++k)
