@@ -246,6 +246,31 @@ TEST_CASE("a glance tells what is far below a limit, and nothing nearer") {
     CHECK_FALSE(clearlyFits(engine, larger, 3 * filters, {}));
 }
 
+TEST_CASE("where a glance was wrong the limit is kept all the same") {
+    TempFolder folder;
+    test::ClipRecipe r;
+    r.frames = 120;
+    r.width = 192, r.height = 128;
+    r.luma = [](int x, int y, int n) { // still where it is glanced at, and restless elsewhere
+        const auto near = [n](int at) { return std::abs(n - at) <= 8; };
+        if (near(20) || near(60) || near(100)) return 120;
+        const std::uint32_t h =
+            (std::uint32_t(x) * 73856093u ^ std::uint32_t(y) * 19349663u ^ std::uint32_t(n) * 83492791u) * 2654435761u;
+        return 80 + int(h >> 26);
+    };
+    test::writeClip(folder / "a.mp4", r);
+    const auto whole = double(exportClip({folder / "a.mp4", folder / "whole.mp4", Ticket{}}, {}).bytes);
+    const Target half = limit(0.6 * whole / 1e6);
+    const auto reader = std::make_shared<FrameReader>(Clip::openVideo(folder / "a.mp4"), PacketDecoder::Threads::Frames,
+                                                      std::size_t(32) << 20);
+    Engine engine(std::size_t(64) << 20);
+    REQUIRE(clearlyFits(engine, resolve(reader, nullptr, Ticket{}, half), 0.6 * whole, {}));
+    const ExportReport made = exportClip({folder / "a.mp4", folder / "out.mp4", Ticket{}, half}, {});
+    CHECK(made.encodes > 2);
+    CHECK(made.bytes <= half.maxBytes());
+    CHECK(allHold(made.limits));
+}
+
 TEST_CASE("samples that networks made correct what filters in their place foretell") {
     TempFolder folder;
     const std::string clip = demoClip(folder, "wheel", 0.4, 72);
