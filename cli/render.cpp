@@ -155,7 +155,8 @@ void addRender(CLI::App& app, Action& action) {
     c->add_option("FILE", o->files, "Clips, and folders of clips")->required();
     c->add_option("-o,--output", o->output, "File, or folder that exists")->required()->type_name("OUT|DIR");
     o->ticket.addTo(*c);
-    c->add_option("--stretch", o->stretch, "Only this part: 2.5:6 in seconds, or 0:02.5-0:06")->type_name("FROM:TO");
+    c->add_option("--stretch", o->stretch, "Only this part: 2.5:6 in seconds, 0:02.5-0:06, or 2.5: for the rest")
+        ->type_name("FROM:TO");
     c->add_option("--progress", o->progress, "json: a line of progress at a time")->type_name("json");
     c->add_option("--report", o->report, "Write what was done as JSON")->type_name("R.json");
     c->add_flag("--replace", o->replace, "Replace an output that exists");

@@ -67,11 +67,15 @@ std::pair<double, double> stretchOf(const std::string& text) {
         if (colons % 2 == 1)
             for (std::ptrdiff_t n = 0; n <= colons / 2; ++n) middle = text.find(':', n ? middle + 1 : 0);
     }
+    const std::string end = middle == std::string::npos ? "" : text.substr(middle + 1);
     const auto from = middle == std::string::npos ? std::nullopt : parseTime(text.substr(0, middle)),
-               to = middle == std::string::npos ? std::nullopt : parseTime(text.substr(middle + 1));
+               to = middle == std::string::npos ? std::nullopt
+                    : end.empty()               ? Ticket::Stretch::kToTheEnd
+                                                : parseTime(end);
     if (!from || !to)
-        throw Error(Fault::Usage, "", "--stretch " + text + " is not FROM:TO",
-                    "Write --stretch 2.5:6 in seconds, or --stretch 0:02.5-0:06.");
+        throw Error(
+            Fault::Usage, "", "--stretch " + text + " is not FROM:TO",
+            "Write --stretch 2.5:6 in seconds, --stretch 0:02.5-0:06, or --stretch 2.5: for all from there on.");
     if (*to <= *from) throw Error(Fault::Usage, "", "--stretch " + text + " ends before it begins", "");
     return {*from, *to};
 }

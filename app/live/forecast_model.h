@@ -6,7 +6,6 @@
 
 #include <QTimer>
 #include <functional>
-#include <list>
 
 namespace ulm::app {
 
@@ -18,9 +17,7 @@ public:
     /// busy: whether what people look at is still being computed.
     ForecastModel(Project& project, DeliveryModel& deliveries, std::function<bool()> busy, QObject* parent = nullptr);
 
-    /// Null while there is none yet.
-    const Forecast* of(const DeliveryPtr& d) const;
-    /// By its own forecast, or until that is there by one of another shape of the clip.
+    /// By its own forecast, or until that is there by its first samples, or by one of another shape of the clip.
     SizePlan plan(const DeliveryPtr& d) const;
     /// The constant rate factor with which the delivery on the table would be encoded now.
     double plannedCrf() const;
@@ -33,19 +30,11 @@ signals:
 private:
     void refresh();
     std::vector<DeliveryPtr> wanted() const;
-    static Key keyOf(const Delivery& d);
 
     Project& project_;
     DeliveryModel& deliveries_;
     std::function<bool()> busy_;
     bool playing_ = false;
-    struct Kept {
-        Key key, clip;
-        Size size;
-        std::int64_t frames;
-        Forecast forecast;
-    };
-    std::list<Kept> kept_; ///< newest first; the last few dozen
     std::uint64_t round_ = 0;
     QTimer later_;
     LatestWorker worker_; // last: it ends before what it uses

@@ -5,6 +5,7 @@
 #include "app/tasks/image.h"
 #include "core/base/files.h"
 #include "core/base/json_file.h"
+#include "core/deliver/known_forecasts.h"
 #include "core/deliver/output_file.h"
 #include "core/media/clip_files.h"
 #include "core/pipeline/delivery.h"
@@ -75,7 +76,8 @@ QString Project::nameOf(int index) const {
 }
 
 Project::Project(const QString& folder, QObject* parent)
-    : QObject(parent), engine_(cacheShare(std::size_t(384) << 20, 0.25)) {
+    : QObject(parent), engine_(cacheShare(std::size_t(384) << 20, 0.25)),
+      forecasts_(std::make_shared<KnownForecasts>()) {
     openSession(folder);
     onUncaught([self = QPointer<Project>(this)](const Error& e) {
         if (self) self->tell(e);

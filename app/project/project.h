@@ -19,6 +19,10 @@
 #include <set>
 #include <vector>
 
+namespace ulm {
+class KnownForecasts;
+}
+
 namespace ulm::app {
 
 /// A magnified place: pinned to a frame and a position of the upright source.
@@ -148,6 +152,8 @@ public:
     void tell(const Error& e);
 
     Engine& engine() { return engine_; }
+    /// What gauges and runs both go by.
+    const std::shared_ptr<KnownForecasts>& forecasts() const { return forecasts_; }
     /// Set while a delivery is rendered: work ahead of need then waits.
     std::atomic<bool> rendering{false};
     /// Part of the session that the run list keeps.
@@ -192,6 +198,7 @@ private:
     bool night_ = false;
     double phoneHeight_ = 0;
     Engine engine_;
+    std::shared_ptr<KnownForecasts> forecasts_;
     CancelToken closing_;
     QTimer keep_;
     std::mutex writing_;

@@ -248,7 +248,8 @@ void ReelStrip::paintFoot(QPainter& p) {
     p.setPen(t.faint);
     QStringList right;
     if (const Ticket::Stretch s = project_.shownTicket().stretch; s.on)
-        right << tr("stretch %1 to %2").arg(timeText(s.from), timeText(s.to));
+        right << tr("stretch %1 to %2")
+                     .arg(timeText(s.from), timeText(std::min(s.to, c->clip->secondsAt(c->clip->frameCount()))));
     if (const auto parts = leftOutFrom(project_.shownTicket().stretch.without).size())
         right << counted(parts, tr("1 part left out"), tr("%1 parts left out"));
     if (const Inspection* i = c->found()) {

@@ -103,6 +103,7 @@ void RunQueue::startNext() {
     if (QFileInfo::exists(next->output)) next->output = outputName(next->clip, next->target, items_); // taken meanwhile
     const std::uint64_t round = ++round_;
     ExportJob job{next->clip.toStdString(), next->output.toStdString(), next->ticket, next->target};
+    job.forecasts = project_.forecasts();
     for (int i = 0; i < project_.count(); ++i)
         if (project_.at(i).path == next->clip && project_.at(i).inspection) job.inspection = project_.at(i).inspection;
     keep();

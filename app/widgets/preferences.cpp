@@ -62,19 +62,20 @@ QWidget* Preferences::arithmeticRow() {
     again->setObjectName("plan.again");
     again->setToolTip(tr("After a new driver, or when other work was using the computer"));
     column->addWidget(again, 0, Qt::AlignLeft);
-    // A graphics processor may take seconds to prepare: not on the interface's thread.
-    connect(again, &QPushButton::clicked, again, [again, show] {
+    // Measuring takes seconds, the more so with a graphics processor: not on the interface's thread.
+    const auto measure = [words, again, show](auto plan) {
         again->setEnabled(false);
-        QThreadPool::globalInstance()->start([button = QPointer(again), show] {
-            const ArithmeticPlan plan = measureArithmeticAgain();
-            QMetaObject::invokeMethod(qApp, [button, show, plan] {
+        words->setText(tr("being measured…"));
+        QThreadPool::globalInstance()->start([button = QPointer(again), show, plan] {
+            QMetaObject::invokeMethod(qApp, [button, show, found = plan()] {
                 if (!button) return; // the dialog is gone
-                show(plan);
+                show(found);
                 button->setEnabled(true);
             });
         });
-    });
-    show(arithmeticPlan());
+    };
+    connect(again, &QPushButton::clicked, again, [measure] { measure(measureArithmeticAgain); });
+    measure([] { return arithmeticPlan(); });
     return both;
 }
 

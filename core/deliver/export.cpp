@@ -111,9 +111,21 @@ private:
         if (job_.inspection) return job_.inspection;
         if (!needsInspection(job_.ticket, job_.target, clip_->facts())) return nullptr;
         return std::make_shared<const Inspection>(
-            inspectClip(clip_, cancel_, {[&](double done) {
-                            if (report_) report_({"measuring", std::llround(done * 100), 100, 0, -1});
-                        }}));
+            inspectClip(clip_, cancel_, {[&](double done) { tell("measuring", done); }}));
+    }
+
+    // How far a phase is that is not counted in pictures of the movie.
+    void tell(const char* phase, double done) const {
+        if (report_) report_({phase, std::llround(done * 100), 100, 0, -1});
+    }
+
+    Forecast forecast() const {
+        if (job_.forecasts)
+            if (const auto known = job_.forecasts->of(*delivery_)) return *known;
+        const Forecast f =
+            forecastFor(engine_, delivery_, cancel_, {[&](double far) { tell("forecasting", far); }, {}});
+        if (job_.forecasts) job_.forecasts->keep(*delivery_, f);
+        return f;
     }
 
     void checkPlanned() const {
@@ -217,12 +229,13 @@ private:
     void encode() {
         SizePlan plan = planSize(*delivery_, nullptr);
         if (needsForecast(*delivery_)) {
-            if (report_) report_({"forecasting", 0, 0, 0, -1});
-            if (plan.way == SizePlan::Way::Unknown && clearlyFits(engine_, delivery_, plan.budget, cancel_)) {
+            tell("forecasting", 0);
+            const bool known = job_.forecasts && job_.forecasts->of(*delivery_);
+            if (!known && plan.way == SizePlan::Way::Unknown && clearlyFits(engine_, delivery_, plan.budget, cancel_)) {
                 plan.way = SizePlan::Way::Quality;
             } else {
-                const Forecast forecast = forecastFor(engine_, delivery_, cancel_);
-                plan = planSize(*delivery_, &forecast);
+                const Forecast f = forecast();
+                plan = planSize(*delivery_, &f);
             }
         }
         encoding_.crf = plan.crf;
@@ -334,7 +347,7 @@ private:
     const CancelToken& cancel_;
     const std::function<void(const ExportProgress&)>& report_;
     const std::function<void(const Delivery&)>& onPlanned_;
-    Engine engine_;
+    mutable Engine engine_;
     OutputFile output_;
     ClipPtr clip_;
     std::shared_ptr<FrameReader> reader_;

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/deliver/known_forecasts.h"
 #include "core/engine/engine.h"
 #include "core/inspect/inspection.h"
 #include "core/pipeline/delivery.h"
@@ -16,12 +17,13 @@ struct ExportJob {
     std::shared_ptr<const Inspection> inspection; ///< if known; else measured first where the ticket needs readings
     bool replace = false;                         ///< an existing output may be replaced
     std::size_t cacheBytes = std::size_t(160) << 20;
-    std::optional<std::int64_t> memory; ///< bytes it may take; else memoryToTake()
+    std::optional<std::int64_t> memory;          ///< bytes it may take; else memoryToTake()
+    std::shared_ptr<KnownForecasts> forecasts{}; ///< if given: what is known is not forecast again
 };
 
 struct ExportProgress {
     std::string phase;                ///< "measuring", "forecasting", "rendering", "fitting"
-    std::int64_t done = 0, total = 0; ///< pictures, over all passes; half of one is making it; total 0: not known
+    std::int64_t done = 0, total = 0; ///< pictures, over all passes, half of one is making it; hundredths before that
     double fps = 0;                   ///< frames of work a second
     double left = -1;                 ///< seconds; < 0 not known yet
 };

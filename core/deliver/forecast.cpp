@@ -7,7 +7,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <functional>
 
 namespace ulm {
 namespace {
@@ -18,6 +17,7 @@ constexpr int kGlance = 8;
 constexpr int kFollowed = 125; // frames of a part followed through the mosaic, and how many of them at most
 constexpr int kParts = 6;
 constexpr int kTile = 256, kTilesAcross = 2; // of the mosaic
+constexpr int kNetworkCost = 8;              // of a picture of the mosaic, against one of filters
 
 AVPixelFormat sourcePixelFormat(const Delivery& d) { return av_get_pix_fmt(d.facts.video.pixelFormat.c_str()); }
 
@@ -135,9 +135,37 @@ private:
     PictureFormat format_;
 };
 
-// What runs of the mosaic foretell.
+Runs samplesOf(const Delivery& p) { return {3, isLarge(encodingFor(p)) ? kLargeRun : kRun}; }
+Runs followedOf(const Delivery& p) {
+    return p.frames() <= kParts * kFollowed ? Runs{1, int(p.frames())} : Runs{kParts, kFollowed};
+}
+double picturesOf(Runs runs, const Delivery& p) {
+    return double(std::min<std::int64_t>(std::int64_t(runs.count) * runs.length, p.frames()));
+}
+
+// How far a forecast is: its pictures, counted by their pixels in those of the mosaic.
+class Far {
+public:
+    Far(const ForecastWatch& watch, const Delivery& p, bool networks) : watch_(watch) {
+        const PictureFormat &whole = p.result->format(), tiles = Mosaic(p).format();
+        whole_ = double(whole.width) * whole.height / (double(tiles.width) * tiles.height);
+        const double samples = picturesOf(samplesOf(p), p);
+        total_ = samples * (whole_ + 1) + picturesOf(followedOf(p), p) + (networks ? samples * (kNetworkCost + 1) : 0);
+    }
+    double whole() const { return whole_; }
+    void made(double pictures) {
+        done_ += pictures;
+        if (watch_.far) watch_.far(std::min(1.0, done_ / total_));
+    }
+
+private:
+    const ForecastWatch& watch_;
+    double whole_ = 1, total_ = 1, done_ = 0;
+};
+
+// What runs of the mosaic foretell; each of its pictures costs `cost`.
 std::vector<double> foretoldByMosaic(Engine& engine, const Delivery& p, const std::vector<double>& crfs, Runs runs,
-                                     const CancelToken& cancel) {
+                                     Far& far, const CancelToken& cancel, int cost = 1) {
     const Mosaic mosaic(p);
     VideoEncoding e = encodingFor(p);
     e.width = mosaic.format().width;
@@ -145,21 +173,49 @@ std::vector<double> foretoldByMosaic(Engine& engine, const Delivery& p, const st
     e.pixelFormat = mosaic.format().bitDepth > 8 ? AV_PIX_FMT_YUV420P10LE : AV_PIX_FMT_YUV420P;
     return foretold(
         e, p.frames(), crfs, runs,
-        [&](std::int64_t n) { return toFrame(mosaic.picture(engine, p.clock.first() + n, cancel), e.pixelFormat); },
+        [&](std::int64_t n) {
+            far.made(cost);
+            return toFrame(mosaic.picture(engine, p.clock.first() + n, cancel), e.pixelFormat);
+        },
         cancel);
 }
-
-Runs samplesOf(const Delivery& p) { return {3, isLarge(encodingFor(p)) ? kLargeRun : kRun}; }
 
 // How far the whole samples misjudge the movie: bytes of the mosaic followed through it, over what samples of the
 // mosaic foretell.
 std::vector<double> sampleBias(Engine& engine, const Delivery& p, const std::vector<double>& crfs, Runs samples,
-                               const CancelToken& cancel) {
-    const Runs all = p.frames() <= kParts * kFollowed ? Runs{1, int(p.frames())} : Runs{kParts, kFollowed};
-    std::vector<double> bias = foretoldByMosaic(engine, p, crfs, all, cancel);
-    const std::vector<double> sampled = foretoldByMosaic(engine, p, crfs, samples, cancel);
+                               Far& far, const CancelToken& cancel) {
+    std::vector<double> bias = foretoldByMosaic(engine, p, crfs, followedOf(p), far, cancel);
+    const std::vector<double> sampled = foretoldByMosaic(engine, p, crfs, samples, far, cancel);
     for (std::size_t i = 0; i < crfs.size(); ++i) bias[i] /= std::max(1.0, sampled[i]);
     return bias;
+}
+
+Forecast pointsOf(const std::vector<double>& crfs, const std::vector<double>& bytes) {
+    Forecast f;
+    for (std::size_t i = 0; i < crfs.size(); ++i) f.points.push_back({crfs[i], bytes[i]});
+    std::ranges::sort(f.points, {}, &Forecast::Point::crf);
+    return f;
+}
+
+Forecast forecastBy(Engine& engine, const Delivery& p, const std::vector<double>& crfs, Far& far,
+                    const ForecastWatch& watch, const CancelToken& cancel) {
+    const LargeWork work(isLarge(encodingFor(p)));
+    const Runs samples = samplesOf(p);
+    std::vector<double> bytes = foretold(
+        encodingFor(p), p.frames(), crfs, samples,
+        [&](std::int64_t n) {
+            far.made(far.whole());
+            return deliveredPicture(engine, p, n, cancel);
+        },
+        cancel);
+    if (watch.early) {
+        Forecast f = pointsOf(crfs, bytes);
+        f.rough = true;
+        watch.early(f);
+    }
+    const std::vector<double> bias = sampleBias(engine, p, crfs, samples, far, cancel);
+    for (std::size_t i = 0; i < crfs.size(); ++i) bytes[i] *= bias[i];
+    return pointsOf(crfs, bytes);
 }
 
 } // namespace
@@ -214,30 +270,25 @@ int bandRows(const PictureFormat& f) {
     return f.width * f.height <= kMostPixels ? f.height : std::max(64, kMostPixels / f.width / 64 * 64);
 }
 
-Forecast forecastSize(Engine& engine, const Delivery& p, const std::vector<double>& crfs, const CancelToken& cancel) {
-    const LargeWork work(isLarge(encodingFor(p)));
-    const Runs samples = samplesOf(p);
-    const std::vector<double> bytes = foretold(
-        encodingFor(p), p.frames(), crfs, samples,
-        [&](std::int64_t n) { return deliveredPicture(engine, p, n, cancel); }, cancel);
-    const std::vector<double> bias = sampleBias(engine, p, crfs, samples, cancel);
-    Forecast f;
-    for (std::size_t i = 0; i < crfs.size(); ++i) f.points.push_back({crfs[i], bytes[i] * bias[i]});
-    std::ranges::sort(f.points, {}, &Forecast::Point::crf);
-    return f;
+Forecast forecastSize(Engine& engine, const Delivery& p, const std::vector<double>& crfs, const CancelToken& cancel,
+                      const ForecastWatch& watch) {
+    Far far(watch, p, false);
+    return forecastBy(engine, p, crfs, far, watch, cancel);
 }
 
-Forecast forecastFor(Engine& engine, const DeliveryPtr& d, const CancelToken& cancel) {
+Forecast forecastFor(Engine& engine, const DeliveryPtr& d, const CancelToken& cancel, const ForecastWatch& watch) {
     const DeliveryPtr stand = withoutNetworks(d);
     const VideoCodec& codec = videoCodec(d->ticket.deliver.codec);
     const std::vector<double> crfs{bestCrf(*d), codec.floor};
-    Forecast f = forecastSize(engine, *stand, crfs, cancel);
+    Far far(watch, *d, stand != d);
+    Forecast f = forecastBy(engine, *stand, crfs, far, watch, cancel);
     f.standIn = stand != d;
     if (!f.standIn) return f;
     // Networks make more detail than filters do: by how much more it takes, samples of the mosaic tell.
     const LargeWork work(isLarge(encodingFor(*d)));
-    const std::vector<double> by = foretoldByMosaic(engine, *d, crfs, samplesOf(*d), cancel),
-                              without = foretoldByMosaic(engine, *stand, crfs, samplesOf(*d), cancel);
+    const Runs samples = samplesOf(*d);
+    const std::vector<double> by = foretoldByMosaic(engine, *d, crfs, samples, far, cancel, kNetworkCost),
+                              without = foretoldByMosaic(engine, *stand, crfs, samples, far, cancel);
     for (Forecast::Point& p : f.points)
         for (std::size_t i = 0; i < crfs.size(); ++i)
             if (p.crf == crfs[i]) p.bytes *= std::clamp(by[i] / std::max(1.0, without[i]), 0.25, 4.0);

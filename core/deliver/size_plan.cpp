@@ -11,8 +11,8 @@ namespace ulm {
 namespace {
 
 // How far a forecast may lie below what comes: of the delivery itself, as docs/bench.md measures it, and of one with
-// filters in the networks' place.
-constexpr double kForecastError = 0.08, kStandInError = 0.20;
+// filters in the networks' place, and a rough one.
+constexpr double kForecastError = 0.08, kStandInError = 0.20, kRoughError = 0.40;
 // By quality alone where that leaves more of the budget free than a forecast is wrong by.
 constexpr double kRoomToSpare = 0.10;
 // x264's second pass lands within a per cent or two of the bitrate it is given: a first try this far below the budget
@@ -104,7 +104,7 @@ SizePlan planSize(const Delivery& d, const Forecast* forecast) {
         if (p.budget <= 0) p.way = SizePlan::Way::CannotFit;
         return p;
     }
-    const double error = forecast->standIn ? kStandInError : kForecastError;
+    const double error = forecast->rough ? kRoughError : forecast->standIn ? kStandInError : kForecastError;
     p.expected = std::min(forecast->bytesAt(best) + rest, double(p.limit));
     if (p.budget <= 0 || forecast->bytesAt(floor) * (1 - error) > p.budget) {
         p.way = SizePlan::Way::CannotFit;

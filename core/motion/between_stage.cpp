@@ -17,7 +17,10 @@
 namespace ulm {
 namespace {
 
-FlowSearch searchAt(int divisor, int finest) { return {divisor, finest, 4, 12, 1}; }
+constexpr int kPatch = 5; // pixels of the field over which a guess is judged
+
+// Pictures that are mended gain nothing by a refinement, or by more steps.
+FlowSearch searchAt(int divisor, int finest) { return {divisor, finest, 4, 6, 0}; }
 
 std::vector<StagePtr> searched(const StagePtr& guide, Between m) {
     const BetweenPlan p = planFor(guide->format(), m);
@@ -62,7 +65,7 @@ public:
         wish.maybeCut = std::ranges::binary_search(clock_.cuts, i.frame + 1);
         wish.layers = plan_.layers;
         wish.inPlace = method_ == Between::Careful;
-        wish.patch = method_ == Between::Careful ? 5 : 3;
+        wish.patch = kPatch;
         const BetweenField f = betweenField(a, b, flows, wish, cancel);
         viewOf(out.planes[2]) = 0;
         f.doubt.copyTo(block(out.planes[2], 0, h));
@@ -259,7 +262,7 @@ private:
 
 StagePtr inBetween(StagePtr input, StagePtr guide, const BetweenClock& clock, Between method) {
     const auto field = std::make_shared<FieldStage>(guide, clock, method);
-    const auto network = method == Between::Careful && clock.exposures == 1 ? mendingNetwork() : nullptr;
+    const auto network = clock.exposures == 1 ? mendingNetwork() : nullptr; // a mean of many hides what it mends
     return std::make_shared<BetweenStage>(input, field, guide->format(), clock, method, network);
 }
 

@@ -18,15 +18,24 @@ namespace ulm {
 namespace HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
-// Between line[at] and the one after, by `share` of that.
+// Between line[at] and the one after, by `share` of that. Columns of a field that is spread lie close together: then a
+// vector of them is at hand, and nothing need be gathered. Behind the line's end a vector may be read.
 void SpreadRow(const float* line, const std::int32_t* at, const float* share, float* out, int count) {
     const hn::ScalableTag<float> d;
     const hn::RebindToSigned<decltype(d)> di;
     const int n = static_cast<int>(hn::Lanes(d));
     int x = 0;
     for (; x + n <= count; x += n) {
-        const auto i = hn::LoadU(di, at + x);
-        const auto a = hn::GatherIndex(d, line, i), b = hn::GatherIndex(d, line + 1, i);
+        auto i = hn::LoadU(di, at + x);
+        hn::Vec<decltype(d)> a, b;
+        if (at[x + n - 1] - at[x] < n) {
+            i = hn::Sub(i, hn::Set(di, at[x]));
+            const auto lanes = hn::IndicesFromVec(d, i);
+            a = hn::TableLookupLanes(hn::LoadU(d, line + at[x]), lanes);
+            b = hn::TableLookupLanes(hn::LoadU(d, line + at[x] + 1), lanes);
+        } else {
+            a = hn::GatherIndex(d, line, i), b = hn::GatherIndex(d, line + 1, i);
+        }
         hn::StoreU(hn::MulAdd(hn::LoadU(d, share + x), hn::Sub(b, a), a), d, out + x);
     }
     for (; x < count; ++x) out[x] = line[at[x]] + share[x] * (line[at[x] + 1] - line[at[x]]);
@@ -39,6 +48,8 @@ HWY_AFTER_NAMESPACE();
 #if HWY_ONCE
 namespace ulm {
 HWY_EXPORT(SpreadRow);
+
+constexpr std::size_t kMostLanes = 64; // of any processor's vectors
 
 PictureFormat reduced(const PictureFormat& f, int divisor) {
     PictureFormat r = f;
@@ -87,7 +98,7 @@ bool Spread::isZero(const Plane& p) const {
 cv::Mat Spread::operator()(const Plane& p) const {
     cv::Mat out(to_.h, to_.w, CV_32F);
     const std::size_t count = std::size_t(past_ - first_);
-    std::vector<float> line(count + 1);
+    std::vector<float> line(count + 1 + kMostLanes);
     for (int y = 0; y < to_.h; ++y) {
         const Row& r = rows_[std::size_t(y)];
         const float *top = p.row(p.area().y + r.a) + first_, *low = p.row(p.area().y + r.b) + first_;

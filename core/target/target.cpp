@@ -275,7 +275,7 @@ std::string LimitCheck::told() const {
     const Words& w = words.at(limit);
     const bool most = allowed.starts_with(kMost);
     return std::string("takes ") + w.before + (most ? "at most " + allowed.substr(kMost.size()) : allowed) + w.after +
-           "; this would be " + value;
+           "; this would be " + value + (limit == "duration_s" ? " s" : "");
 }
 
 bool allHold(const std::vector<LimitCheck>& all) { return std::ranges::all_of(all, &LimitCheck::holds); }

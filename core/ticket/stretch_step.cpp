@@ -60,14 +60,14 @@ StepPart stretchPart() {
     StepPart p;
     p.step = "stretch";
     p.keys = {switchKey("stretch.on", OF_TICKET(stretch.on)),
-              numberKey("stretch.from", 0, 1e6, OF_TICKET(stretch.from))
+              numberKey("stretch.from", 0, Ticket::Stretch::kToTheEnd, OF_TICKET(stretch.from))
                   .called("From", "s")
                   .does("Where the delivered part begins, from the clip's first frame.")
                   .by(0.01, 3)
                   .hidden(),
-              numberKey("stretch.to", 0, 1e6, OF_TICKET(stretch.to))
+              numberKey("stretch.to", 0, Ticket::Stretch::kToTheEnd, OF_TICKET(stretch.to))
                   .called("To", "s")
-                  .does("Where it ends; later than stretch.from.")
+                  .does("Where it ends; later than stretch.from. Where only that is set: at the clip's end.")
                   .by(0.01, 3)
                   .hidden(),
               textKey("stretch.without", "FROM-TO …", leftOutWrong, OF_TICKET(stretch.without))
@@ -84,7 +84,9 @@ StepPart stretchPart() {
     p.told = [](const StepView& v) -> std::string {
         const Ticket::Stretch& s = v.ticket.stretch;
         const std::size_t parts = leftOutFrom(s.without).size();
-        return (s.on ? shortNumber(s.from, 2) + " s to " + shortNumber(s.to, 2) + " s of the clip" : "The whole clip") +
+        const std::string to =
+            s.to < Ticket::Stretch::kToTheEnd ? shortNumber(s.to, 2) + " s of the clip" : "the clip's end";
+        return (s.on ? shortNumber(s.from, 2) + " s to " + to : "The whole clip") +
                (parts == 0   ? "."
                 : parts == 1 ? ", without one part."
                              : ", without " + std::to_string(parts) + " parts.");

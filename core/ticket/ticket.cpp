@@ -214,6 +214,7 @@ void setByKey(Ticket& t, const std::string& key, const std::string& value) {
         throw Error(Fault::Usage, "", key + "=" + value + ": " + wrong, "");
     const bool needsNone = key == "stretch.without"; // parts are left out of the whole clip too
     if (key != step + ".on" && !needsNone) setByKey(t, step + ".on", "true");
+    if (key == "stretch.from" && t.stretch.to == 0) t.stretch.to = Ticket::Stretch::kToTheEnd;
     if (key == "enlarge.scale") t.enlarge.size.reset();
     if (key == "frame.aspect") t.frame.size.reset();
     // Naming a rate's number means wanting that kind of rate.

@@ -27,6 +27,7 @@ struct Quantity {
 /// A clip's ordered sheet of steps: a plain value. Same ticket in window, command line and tests.
 struct Ticket {
     struct Stretch {
+        static constexpr double kToTheEnd = 1e6; ///< of `to`; any time behind the clip's end means as much
         bool on = false;
         double from = 0, to = 0; ///< seconds from the first frame; to > from where on
         std::string without;     ///< parts of the clip that are left out, see leftOutFrom()

@@ -78,6 +78,13 @@ TEST_CASE("times are taken as minutes and seconds too") {
                      "--set", "stretch.to=0:01.2"})
                 .code == 0);
     CHECK(Clip::openVideo(folder / "c.mp4")->frameCount() == 20);
+    const std::int64_t all = Clip::openVideo(folder / "a.mp4")->frameCount();
+    for (const char* rest : {"0.4:", "0:00.4-"}) {
+        INFO(rest);
+        REQUIRE(ulmwood({"render", folder / "a.mp4", "-o", folder / "c.mp4", "--stretch", rest, "--replace"}).code ==
+                0);
+        CHECK(Clip::openVideo(folder / "c.mp4")->frameCount() == all - 10);
+    }
     CHECK(ulmwood({"frame", folder / "a.mp4", "--at", "0:99", "-o", folder / "d.png"}).code == 2);
 }
 

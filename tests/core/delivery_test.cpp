@@ -211,7 +211,7 @@ TEST_CASE("what a destination adds is told on the step that it touches, and chan
     const auto broken = at(brief, {})->broken();
     REQUIRE(broken.size() == 2);
     CHECK(broken[0].limit == "duration_s");
-    CHECK(broken[0].told() == "takes at most 0.5 s; this would be 1.2");
+    CHECK(broken[0].told() == "takes at most 0.5 s; this would be 1.2 s");
     CHECK(broken[1].limit == "codec");
     CHECK(broken[1].told() == "takes the codec wavelet; this would be h264");
     CHECK(at(brief, {"motion.reverse=true"})->told()[0].told ==
@@ -377,6 +377,11 @@ TEST_CASE("two clocks: every delivered frame tells its instant, and every frame 
             }
         }
     CHECK_THROWS_AS(clock({"stretch.from=5", "stretch.to=6"}), Error);
+    // Where only its beginning is named it reaches to the end; an end that was named stays.
+    const FrameClock rest = clock({"stretch.from=0.4"});
+    CHECK(rest.first() == 10);
+    CHECK(rest.count() == 20);
+    CHECK_THROWS_AS(clock({"stretch.to=0.3", "stretch.from=0.4"}), Error);
 }
 
 TEST_CASE("a clip whose times are hostile, at 240 frames a second, costs no table") {

@@ -1,5 +1,6 @@
 // Gauges and export share one arithmetic of sizes.
 #include "core/deliver/export.h"
+#include "core/deliver/known_forecasts.h"
 #include "core/deliver/size_plan.h"
 #include "tests/support/clips.h"
 
@@ -101,6 +102,78 @@ TEST_CASE("a size plan says how a delivery is encoded, and the export comes out 
         deliveryOf(clip, {"finish.grain.amount=6"}, (0.85 * floor + quality.sound + quality.container) / 1e6);
     CHECK(planSize(*edge, &f).way == Way::CannotFit);
     CHECK(planSize(*edge, &stand).way == Way::Fit);
+    // What its first samples alone foretell is no reason to say that nothing fits.
+    Forecast early = f;
+    early.rough = true;
+    CHECK(planSize(*edge, &early).way == Way::Fit);
+}
+
+TEST_CASE("a forecast tells how far it is, and early what its first samples say") {
+    const TempFolder folder;
+    test::ClipRecipe r;
+    r.width = 320, r.height = 192, r.frames = 200;
+    test::writeClip(folder / "a.mp4", r);
+    const DeliveryPtr d = deliveryOf(folder / "a.mp4", {"finish.grain.amount=6"});
+    Engine engine(std::size_t(64) << 20);
+    std::vector<double> far;
+    std::vector<Forecast> early;
+    double farAtEarly = 0;
+    const Forecast whole = forecastFor(engine, d, {},
+                                       {[&](double f) { far.push_back(f); },
+                                        [&](const Forecast& f) {
+                                            early.push_back(f);
+                                            farAtEarly = far.back();
+                                        }});
+    CHECK(std::ranges::is_sorted(far));
+    CHECK(far.front() < 0.02);
+    CHECK(far.back() == Approx(1).epsilon(0.001));
+    REQUIRE(early.size() == 1);
+    CHECK(farAtEarly < 0.5);
+    CHECK(early[0].rough);
+    CHECK_FALSE(whole.rough);
+    CHECK(early[0].bytesAt(20) == Approx(whole.bytesAt(20)).epsilon(0.3));
+}
+
+TEST_CASE("forecasts are known to all who need one of the same delivery, the better one stays") {
+    const TempFolder folder;
+    test::ClipRecipe r;
+    r.width = 160, r.height = 96, r.frames = 40;
+    test::writeClip(folder / "a.mp4", r);
+    test::writeClip(folder / "b.mp4", {.width = 96, .height = 64, .frames = 20});
+    const DeliveryPtr d = deliveryOf(folder / "a.mp4", {"finish.grain.amount=6"}),
+                      other = deliveryOf(folder / "a.mp4", {"finish.grain.amount=9"}),
+                      elsewhere = deliveryOf(folder / "b.mp4", {"finish.grain.amount=6"});
+    const auto with = [](double bytes, bool rough) {
+        Forecast f;
+        f.points = {{20, bytes}, {33, bytes / 4}};
+        f.rough = rough;
+        return f;
+    };
+    KnownForecasts known;
+    CHECK_FALSE(known.nearest(*d));
+    known.keep(*d, with(9e4, true));
+    CHECK_FALSE(known.of(*d));
+    CHECK(known.nearest(*d)->bytesAt(20) == Approx(9e4));
+    known.keep(*d, with(8e4, false));
+    known.keep(*d, with(9e4, true)); // comes too late
+    CHECK(known.of(*d)->bytesAt(20) == Approx(8e4));
+    CHECK_FALSE(known.of(*other));
+    CHECK(known.nearest(*other)->rough);
+    CHECK(known.nearest(*other)->bytesAt(20) == Approx(8e4));
+    CHECK_FALSE(known.nearest(*elsewhere));
+
+    // An export goes by what is known, and adds what it had to find out.
+    const double large = 2.5e6; // wrong on purpose: two passes, where a glance sees that one will do
+    const DeliveryPtr limited = deliveryOf(folder / "a.mp4", {"finish.grain.amount=6"}, 1.0);
+    const auto encodes = [&](const std::shared_ptr<KnownForecasts>& forecasts, const std::string& name) {
+        ExportJob job{folder / "a.mp4", folder / name, limited->asked, limited->target};
+        job.forecasts = forecasts;
+        return exportClip(job, {}).encodes;
+    };
+    CHECK(encodes(std::make_shared<KnownForecasts>(), "alone.mp4") == 1);
+    const auto shared = std::make_shared<KnownForecasts>();
+    shared->keep(*limited, with(large, false));
+    CHECK(encodes(shared, "shared.mp4") > 1);
 }
 
 TEST_CASE("sound and index are counted as they come") {

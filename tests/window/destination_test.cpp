@@ -190,7 +190,7 @@ TEST_CASE("a clip too long for a destination is cut to what it takes by one clic
     REQUIRE(b.gauges());
     CHECK(b.find<TargetChip>("target.brief")->state().words == "0.9 s too long");
     b.find<QPushButton>("addToRunList")->click();
-    REQUIRE(waitFor([&] { return words(b, "errorText").contains("Brief takes at most 1 s; this would be 1.92"); }));
+    REQUIRE(waitFor([&] { return words(b, "errorText").contains("Brief takes at most 1 s; this would be 1.92 s"); }));
     auto* told = b.find<QLabel>("additions.deliver");
     CHECK(told->text().contains("Brief takes at most 1 s; this lasts 1.9 s"));
     clickLink(b, told);
