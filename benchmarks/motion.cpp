@@ -205,10 +205,11 @@ std::vector<Row> motionRows(const std::vector<std::string>& masters, const std::
             other.seconds = std::min(other.seconds, theirs(t).seconds);
             c.seconds = std::min(c.seconds, ours(t, Between::Careful, 2).seconds);
             f.seconds = std::min(f.seconds, ours(t, Between::Fast, 2).seconds);
-            if (lines && &l == &looks.front())
+            if (lines && &l == &looks.front()) {
+                const double one = std::min(ours(t, Between::Careful, 1).seconds, ours(t, Between::Careful, 1).seconds);
                 rows.push_back({"in-betweens, careful, from one core to two", "the same frames at 1080 lines",
-                                fixedPoint(ours(t, Between::Careful, 1).seconds / c.seconds, 2) + "× as fast", "",
-                                true});
+                                fixedPoint(one / c.seconds, 2) + "× as fast", "", true});
+            }
             const auto judge = [&](Sum& s, const Made& m) {
                 const double gain = mean(m, other) - mean(other, m);
                 s.gain += gain / double(looks.size());

@@ -19,8 +19,8 @@ namespace ulm {
 inline constexpr float kFlowWeight = 0.5f; // 8-bit steps that count as much as flows which differ by a pixel
 inline constexpr float kMostGap = 8;       // pixels: flows that differ by more are as bad
 inline constexpr float kEitherWay = 8;     // so many steps worse, and a guess has 1/e of the best one's weight
-inline constexpr float kSamePath = 1.0f / 16, kHardly = 0.02f; // pixels of the field; share of all
-inline constexpr float kHidden = 4;                            // pixels of a gap from which on a side hardly counts
+inline constexpr float kSamePath = 1.0f / 16, kHardly = 0.1f; // pixels of the field; share of all
+inline constexpr float kHidden = 4;                           // pixels of a gap from which on a side hardly counts
 inline constexpr std::size_t kMostGuesses = 8, kMostLayers = 3;
 
 struct FourOfEach { // luma and flow of a picture's places

@@ -67,7 +67,7 @@ StepPart stretchPart() {
                   .hidden(),
               numberKey("stretch.to", 0, Ticket::Stretch::kToTheEnd, OF_TICKET(stretch.to))
                   .called("To", "s")
-                  .does("Where it ends; later than stretch.from. Where only that is set: at the clip's end.")
+                  .does("Where it ends; later than stretch.from. Where only stretch.from is set: at the clip's end.")
                   .by(0.01, 3)
                   .hidden(),
               textKey("stretch.without", "FROM-TO …", leftOutWrong, OF_TICKET(stretch.without))
