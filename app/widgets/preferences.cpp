@@ -49,6 +49,7 @@ QWidget* Preferences::arithmeticRow() {
     graphics->setObjectName("plan.graphics");
     for (QLabel* l : {words, graphics}) {
         l->setWordWrap(true);
+        l->setMinimumHeight(2 * l->fontMetrics().lineSpacing()); // for what will be told, once measured
         column->addWidget(l);
     }
     const auto show = [words, graphics](const ArithmeticPlan& p) {
@@ -71,6 +72,7 @@ QWidget* Preferences::arithmeticRow() {
                 if (!button) return; // the dialog is gone
                 show(found);
                 button->setEnabled(true);
+                button->window()->adjustSize();
             });
         });
     };

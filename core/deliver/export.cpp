@@ -229,7 +229,7 @@ private:
     void encode() {
         SizePlan plan = planSize(*delivery_, nullptr);
         if (needsForecast(*delivery_)) {
-            tell("forecasting", 0);
+            if (report_) report_({"forecasting", 0, 0, 0, -1}); // a glance may do
             const bool known = job_.forecasts && job_.forecasts->of(*delivery_);
             if (!known && plan.way == SizePlan::Way::Unknown && clearlyFits(engine_, delivery_, plan.budget, cancel_)) {
                 plan.way = SizePlan::Way::Quality;

@@ -22,10 +22,11 @@ struct ExportJob {
 };
 
 struct ExportProgress {
-    std::string phase;                ///< "measuring", "forecasting", "rendering", "fitting"
-    std::int64_t done = 0, total = 0; ///< pictures, over all passes, half of one is making it; hundredths before that
-    double fps = 0;                   ///< frames of work a second
-    double left = -1;                 ///< seconds; < 0 not known yet
+    std::string phase; ///< "measuring", "forecasting", "rendering", "fitting"
+    std::int64_t done = 0,
+                 total = 0; ///< pictures over all passes, half of one is making it; before that hundredths; 0: unknown
+    double fps = 0;         ///< frames of work a second
+    double left = -1;       ///< seconds; < 0 not known yet
 };
 
 struct ExportReport {

@@ -153,12 +153,14 @@ TEST_CASE("how networks compute is shown, what a graphics processor does with it
     writeFileWhole(file, j.dump());
     keepArithmetic(file);
     Preferences dialog(nullptr);
+    dialog.show();
     const auto* words = dialog.findChild<QLabel*>("plan.arithmetic");
     const auto* graphics = dialog.findChild<QLabel*>("plan.graphics");
     auto* again = dialog.findChild<QPushButton*>("plan.again");
     CHECK(words->text() == "being measured…"); // the window waits for nothing
     REQUIRE(waitFor([&] { return again->isEnabled(); }, 20000));
     CHECK(words->text().contains("77.0 times"));
+    for (const QLabel* l : {words, graphics}) CHECK(l->height() >= l->heightForWidth(l->width())); // nothing is cut off
     if (!plan.graphics) CHECK(graphics->text() == "Graphics processor: none that OpenCL offers");
     again->click();
     CHECK_FALSE(again->isEnabled());
