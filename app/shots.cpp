@@ -28,6 +28,7 @@
 #include <QFileInfo>
 #include <QLabel>
 #include <QPainter>
+#include <QPushButton>
 #include <QScrollArea>
 #include <QTemporaryDir>
 #include <QThread>
@@ -258,6 +259,7 @@ int main(int argc, char** argv) {
     {
         Preferences preferences(&window);
         preferences.show();
+        waitFor([&] { return preferences.findChild<QPushButton*>("plan.again")->isEnabled(); }); // measured
         camera.take("preferences", preferences);
     }
     if (camera.done()) return 0;
