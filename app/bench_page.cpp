@@ -39,6 +39,7 @@ BenchPage::BenchPage(Project& project, QWidget* parent) : QWidget(parent), proje
     all->setSpacing(0);
     shelf_ = new ClipShelf(project);
     connect(shelf_, &ClipShelf::filesWanted, this, &BenchPage::filesWanted);
+    connect(shelf_, &ClipShelf::runsWanted, this, &BenchPage::runsWanted);
     all->addWidget(shelf_);
     auto* middle = new QHBoxLayout;
     middle->setContentsMargins(14, 0, 14, 0);

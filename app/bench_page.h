@@ -39,6 +39,7 @@ public:
 signals:
     void filesWanted();
     void runWanted();
+    void runsWanted(const std::vector<int>& clips); ///< places in the project
     void fullTableChanged(bool full);
 
 protected:

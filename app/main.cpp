@@ -7,6 +7,7 @@
 
 #include <QApplication>
 #include <QElapsedTimer>
+#include <QScreen>
 #include <QStandardPaths>
 #include <csignal>
 #include <cstdio>
@@ -40,6 +41,7 @@ int run(int argc, char** argv) {
     QApplication::setApplicationDisplayName("Ulmwood");
     ulm::app::prepareLook(app, false);
     ulm::app::MainWindow window(QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/ulmwood");
+    window.resize(window.size().boundedTo(window.screen()->availableSize()));
     window.show();
     window.restore();
     QStringList files = QApplication::arguments().mid(1);

@@ -10,10 +10,14 @@
 #include "app/widgets/theme.h"
 
 #include <QApplication>
+#include <QCloseEvent>
 #include <QDragEnterEvent>
 #include <QFileDialog>
+#include <QFileInfo>
 #include <QHBoxLayout>
+#include <QMessageBox>
 #include <QMimeData>
+#include <QPushButton>
 #include <QShortcut>
 #include <QStackedWidget>
 #include <QToolButton>
@@ -55,7 +59,10 @@ MainWindow::MainWindow(const QString& folder, QWidget* parent)
         proof_->makeFor(run);
     });
     connect(bench_, &BenchPage::filesWanted, this, &MainWindow::chooseFiles);
-    connect(bench_, &BenchPage::runWanted, this, &MainWindow::addToRunList);
+    connect(bench_, &BenchPage::runWanted, this, qOverload<>(&MainWindow::addToRunList));
+    connect(bench_, &BenchPage::runsWanted, this, [this](const std::vector<int>& clips) {
+        for (const int i : clips) addToRunList(project_.at(i));
+    });
     connect(bench_, &BenchPage::fullTableChanged, this, [this](bool full) {
         findChild<QWidget*>("rail")->setVisible(!full);
         full ? showFullScreen() : showNormal();
@@ -72,6 +79,32 @@ void MainWindow::restore() {
     project_.restore();
     runs_.restore();
     setNight(project_.night());
+    if (!project_.windowPlace().isEmpty()) restoreGeometry(project_.windowPlace());
+}
+
+// A run under way is not given up by a slip.
+bool MainWindow::mayClose() {
+    const auto run = std::ranges::find(runs_.items(), RunItem::State::Running, &RunItem::state);
+    if (run == runs_.items().end()) return true;
+    QMessageBox asked(QMessageBox::Question, tr("Ulmwood"),
+                      tr("%1 is being rendered.").arg(QFileInfo(run->output).fileName()), QMessageBox::NoButton, this);
+    asked.setInformativeText(tr("It starts again from its beginning when Ulmwood is opened next time."));
+    auto* go = asked.addButton(tr("Go on rendering"), QMessageBox::RejectRole);
+    auto* close = asked.addButton(tr("Close"), QMessageBox::AcceptRole);
+    close->setObjectName("closeAnyway");
+    asked.setDefaultButton(go);
+    asked.setEscapeButton(go);
+    connect(&runs_, &RunQueue::changed, &asked, [&] { // nothing is left to ask about
+        if (!runs_.running()) asked.done(QDialog::Accepted);
+    });
+    asked.exec();
+    return asked.clickedButton() == close || !runs_.running();
+}
+
+void MainWindow::closeEvent(QCloseEvent* e) {
+    if (!mayClose()) return e->ignore();
+    if (!isFullScreen()) project_.setWindowPlace(saveGeometry());
+    e->accept();
 }
 
 QWidget* MainWindow::makeRail() {
@@ -162,13 +195,16 @@ void MainWindow::chooseFiles() {
 }
 
 void MainWindow::addToRunList() {
-    const ClipEntry* c = project_.currentClip();
-    if (!c || !c->clip) return;
+    if (const ClipEntry* c = project_.currentClip()) addToRunList(*c);
+}
+
+void MainWindow::addToRunList(const ClipEntry& c) {
+    if (!c.clip) return;
     const std::vector<Target> targets = project_.ticked();
-    runs_.add(*c, targets);
+    runs_.add(c, targets);
     // Each further stretch is a delivery of its own.
-    for (const auto& [from, to] : c->stretches) {
-        ClipEntry other = *c;
+    for (const auto& [from, to] : c.stretches) {
+        ClipEntry other = c;
         other.ticket.stretch.on = true;
         other.ticket.stretch.from = from, other.ticket.stretch.to = to;
         runs_.add(other, targets);

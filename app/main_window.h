@@ -34,14 +34,17 @@ public:
     TrialsPage& trials() { return *trials_; }
     ProofPage& proof() { return *proof_; }
     void setNight(bool night);
-    void addToRunList();
+    void addToRunList(); ///< the clip on the Bench
+    void addToRunList(const ClipEntry&);
 
 protected:
     void dragEnterEvent(QDragEnterEvent*) override;
     void dropEvent(QDropEvent*) override;
     void keyPressEvent(QKeyEvent*) override;
+    void closeEvent(QCloseEvent*) override;
 
 private:
+    bool mayClose();
     QWidget* makeRail();
     void paintRail();
     void chooseFiles();

@@ -139,12 +139,14 @@ void Project::restore() {
         if (!j.is_object()) throw std::runtime_error("it holds no object");
         night_ = j.value("night", false);
         phoneHeight_ = std::clamp(j.value("phone_height", 0.0), 0.0, 8000.0);
+        windowPlace_ = QByteArray::fromBase64(QByteArray::fromStdString(j.value("window", std::string())));
         if (j.contains("cores") && j.contains("memory_mb"))
             setPlan({j["cores"].get<int>(), std::clamp<std::int64_t>(j["memory_mb"], 0, 1 << 24) << 20});
         if (j.contains("watched") && j["watched"].is_array()) watched_ = j["watched"].get<std::set<std::string>>();
         if (j.contains("chosen") && j["chosen"].is_array()) chosen_ = j["chosen"].get<std::set<std::string>>();
         if (const auto name = j.value("on_table", std::string()); watched_.contains(name)) onTable_ = name;
         ownLooks_ = QString::fromStdString(j.value("looks", std::string()));
+        resultsFolder_ = QString::fromStdString(j.value("results", std::string()));
         runs = j.value("runs", json::array());
         for (const json& c : j.value("clips", json::array())) {
             auto entry = std::make_shared<ClipEntry>();
@@ -179,19 +181,42 @@ void Project::addFiles(const QStringList& paths) {
         } catch (const Error& e) {
             tell(e);
         }
-    for (const QString& f : files) {
-        const QString path = QFileInfo(f).absoluteFilePath();
-        const auto same = std::ranges::find_if(clips_, [&](const auto& c) { return c->path == path; });
-        if (same != clips_.end()) {
-            setCurrent(static_cast<int>(same - clips_.begin()));
-            continue;
-        }
-        auto entry = std::make_shared<ClipEntry>();
-        entry->path = path;
-        clips_.push_back(entry);
-        openInBackground(entry, true);
+    for (const QString& f : files) take(QFileInfo(f).absoluteFilePath());
+    Q_EMIT shelfChanged();
+    keepSoon();
+}
+
+void Project::take(const QString& path) {
+    const auto same = std::ranges::find_if(clips_, [&](const auto& c) { return c->path == path; });
+    if (same != clips_.end()) return setCurrent(static_cast<int>(same - clips_.begin()));
+    for (int i = 0; i < count(); ++i) // one of that name was lost: this is it, and its ticket is kept
+        if (isLost(i) && QFileInfo(at(i).path).fileName() == QFileInfo(path).fileName()) return findAgain(i, path);
+    auto entry = std::make_shared<ClipEntry>();
+    entry->path = path;
+    clips_.push_back(entry);
+    openInBackground(entry, true);
+}
+
+bool Project::isLost(int index) const { return !at(index).problem.isEmpty() && !QFileInfo::exists(at(index).path); }
+
+void Project::findAgain(int index, const QString& path) {
+    if (std::ranges::any_of(clips_, [&](const auto& c) { return c->path == path; }))
+        return tell(Error(Fault::Usage, path.toStdString(), "it is on the shelf already",
+                          "Take it off the shelf first, or choose another file."));
+    const auto moved = [this](int i, const QString& to) {
+        const QString from = std::exchange(at(i).path, to);
+        at(i).problem.clear();
+        Q_EMIT clipMoved(from, to);
+        openInBackground(clips_[static_cast<std::size_t>(i)], false);
+    };
+    moved(index, path);
+    for (int i = 0; i < count(); ++i) {
+        const QString beside = QFileInfo(path).path() + "/" + QFileInfo(at(i).path).fileName();
+        const bool taken = std::ranges::any_of(clips_, [&](const auto& c) { return c->path == beside; });
+        if (isLost(i) && !taken && QFileInfo::exists(beside)) moved(i, beside);
     }
     Q_EMIT shelfChanged();
+    Q_EMIT currentChanged();
     keepSoon();
 }
 
@@ -221,6 +246,7 @@ void Project::openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isN
                                QString::fromStdString(failed->remedy));
                 if (isNew) return remove(index);
                 Q_EMIT shelfChanged();
+                if (index == current_) Q_EMIT currentChanged();
                 return;
             }
             if (failed)
@@ -406,6 +432,11 @@ void Project::setOwnLooks(const QString& folder) {
     keepSoon();
 }
 
+void Project::setResultsFolder(const QString& folder) {
+    resultsFolder_ = folder;
+    keepSoon();
+}
+
 void Project::setChosen(const std::set<std::string>& names) {
     chosen_ = names;
     Q_EMIT targetsChanged();
@@ -587,7 +618,9 @@ nlohmann::json Project::session() const {
     }
     json all = {{"clips", clips},      {"current", current_}, {"night", night_},      {"phone_height", phoneHeight_},
                 {"watched", watched_}, {"chosen", chosen_},   {"on_table", onTable_}, {"runs", runs}};
+    if (!windowPlace_.isEmpty()) all["window"] = windowPlace_.toBase64().toStdString();
     if (!ownLooks_.isEmpty()) all["looks"] = ownLooks_.toStdString();
+    if (!resultsFolder_.isEmpty()) all["results"] = resultsFolder_.toStdString();
     if (plan_) all["cores"] = plan_->cores, all["memory_mb"] = plan_->memory >> 20;
     return all;
 }

@@ -86,10 +86,17 @@ public:
     /// A folder of one's own looks, kept with the session; empty: none.
     const QString& ownLooks() const { return ownLooks_; }
     void setOwnLooks(const QString& folder);
+    /// Where results go, kept with the session; empty: each beside its clip.
+    const QString& resultsFolder() const { return resultsFolder_; }
+    void setResultsFolder(const QString& folder);
     /// Reopens what the last session held.
     void restore();
     void addFiles(const QStringList& paths); ///< files and folders; those on the shelf already are only selected
     void remove(int index);
+    /// Whether a clip's file was not there when the session was opened.
+    bool isLost(int index) const;
+    /// A lost clip lies at `path` now; others that are lost and lie beside it under their names are found with it.
+    void findAgain(int index, const QString& path);
     int count() const { return static_cast<int>(clips_.size()); }
     ClipEntry& at(int index) { return *clips_[static_cast<std::size_t>(index)]; }
     const ClipEntry& at(int index) const { return *clips_[static_cast<std::size_t>(index)]; }
@@ -145,6 +152,9 @@ public:
     /// Of a phone's screen, device pixels; 0: not set yet.
     double phoneHeight() const { return phoneHeight_; }
     void setPhoneHeight(double pixels) { phoneHeight_ = pixels, keepSoon(); }
+    /// The window's place and size as Qt saves them; empty: not known.
+    const QByteArray& windowPlace() const { return windowPlace_; }
+    void setWindowPlace(const QByteArray& place) { windowPlace_ = place, keepSoon(); }
 
     /// What the program may take of the machine; kept with the session.
     void setPlan(const WorkPlan& plan);
@@ -163,6 +173,7 @@ public:
 
 signals:
     void shelfChanged();
+    void clipMoved(const QString& from, const QString& to); ///< a lost one was found
     void currentChanged();
     void ticketChanged();
     void onTableChanged();
@@ -183,6 +194,7 @@ private:
     QString inspectionFile(const ClipEntry& entry) const; ///< empty where nothing is kept
     int indexOf(const ClipEntry* entry) const;
     void setTicketOf(int clip, const Ticket& ticket);
+    void take(const QString& path);
     nlohmann::json session() const;
 
     QString file_;
@@ -194,9 +206,10 @@ private:
     std::vector<Target> targets_;
     std::set<std::string> watched_, chosen_;
     std::string onTable_;
-    QString ownLooks_;
+    QString ownLooks_, resultsFolder_;
     bool night_ = false;
     double phoneHeight_ = 0;
+    QByteArray windowPlace_;
     Engine engine_;
     std::shared_ptr<KnownForecasts> forecasts_;
     CancelToken closing_;

@@ -5,10 +5,12 @@
 
 #include <QDesktopServices>
 #include <QDir>
+#include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QPainter>
+#include <QPushButton>
 #include <QScrollArea>
 #include <QToolButton>
 #include <QUrl>
@@ -31,13 +33,16 @@ QString stateWord(const RunItem& r) {
     }
 }
 
+// "~/clips"
+QString folderText(const QString& path) {
+    const QString folder = QDir::toNativeSeparators(path), home = QDir::homePath();
+    return folder == home || folder.startsWith(home + "/") ? "~" + folder.mid(home.size()) : folder;
+}
+
 // "out.mp4 in ~/clips": what it is called, and where.
 QString placeText(const QString& path) {
     const QFileInfo f(path);
-    QString folder = QDir::toNativeSeparators(f.absolutePath());
-    if (const QString home = QDir::homePath(); folder == home || folder.startsWith(home + "/"))
-        folder = "~" + folder.mid(home.size());
-    return RunRow::tr("%1 in %2").arg(f.fileName(), folder);
+    return RunRow::tr("%1 in %2").arg(f.fileName(), folderText(f.absolutePath()));
 }
 
 } // namespace
@@ -129,6 +134,7 @@ RunListPage::RunListPage(RunQueue& queue, QWidget* parent) : QWidget(parent), qu
     summary_->setObjectName("runSummary");
     all->addWidget(title);
     all->addWidget(summary_);
+    all->addLayout(makePlace());
     auto* scroll = new QScrollArea;
     scroll->setWidgetResizable(true);
     auto* inside = new QWidget;
@@ -143,6 +149,27 @@ RunListPage::RunListPage(RunQueue& queue, QWidget* parent) : QWidget(parent), qu
         if (auto* row = findChild<RunRow*>(QString("run.%1").arg(i))) row->update();
     });
     refresh();
+}
+
+QLayout* RunListPage::makePlace() {
+    auto* row = new QHBoxLayout;
+    place_ = new QLabel;
+    place_->setObjectName("runPlace");
+    row->addWidget(place_);
+    auto* choose = new QPushButton(tr("Choose a folder…"));
+    choose->setObjectName("runFolder");
+    choose->setToolTip(tr("Where results go from now on, those that wait too"));
+    connect(choose, &QPushButton::clicked, this, [this] {
+        const QString folder = QFileDialog::getExistingDirectory(this, tr("Where are results to go?"), queue_.folder());
+        if (!folder.isEmpty()) queue_.setFolder(folder);
+    });
+    row->addWidget(choose);
+    beside_ = new QPushButton(tr("Beside their clips"));
+    beside_->setObjectName("runBeside");
+    connect(beside_, &QPushButton::clicked, this, [this] { queue_.setFolder({}); });
+    row->addWidget(beside_);
+    row->addStretch();
+    return row;
 }
 
 void RunListPage::refresh() {
@@ -162,9 +189,11 @@ void RunListPage::refresh() {
     summary_->setText(queue_.items().empty()
                           ? tr("Nothing is to be rendered. On the Bench, tick the destinations a clip goes to and "
                                "press “Add to run list”.")
-                          : tr("%1 to go, %2 done. Results lie beside their clips; nothing is ever overwritten.")
-                                .arg(open)
-                                .arg(done));
+                          : tr("%1 to go, %2 done.").arg(open).arg(done));
+    const QString folder = queue_.folder();
+    beside_->setVisible(!folder.isEmpty());
+    place_->setText(folder.isEmpty() ? tr("Results go beside their clips; nothing is ever overwritten.")
+                                     : tr("Results go to %1; nothing is ever overwritten.").arg(folderText(folder)));
 }
 
 } // namespace ulm::app

@@ -4,9 +4,11 @@
 
 #include <QWidget>
 
+class QLayout;
 class QVBoxLayout;
 
 class QLabel;
+class QPushButton;
 namespace ulm::app {
 
 /// One delivery: what, where to, how far, and what can be done about it.
@@ -30,10 +32,12 @@ public:
     explicit RunListPage(RunQueue& queue, QWidget* parent = nullptr);
 
 private:
+    QLayout* makePlace();
     void refresh();
     RunQueue& queue_;
     QVBoxLayout* rows_;
-    QLabel* summary_;
+    QLabel *summary_, *place_;
+    QPushButton* beside_;
 };
 
 } // namespace ulm::app

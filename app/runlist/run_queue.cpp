@@ -12,23 +12,41 @@ namespace {
 
 using nlohmann::json;
 
-// A name that no file has, and no run that may still write one.
-QString outputName(const QString& path, const std::optional<Target>& t, const std::vector<RunItem>& others) {
-    const QFileInfo clip(path);
-    const QString stem = clip.path() + "/" + clip.completeBaseName() + "-" +
-                         (t ? QString::fromStdString(t->name) : QStringLiteral("ready"));
+} // namespace
+
+RunQueue::RunQueue(Project& project, QObject* parent) : QObject(parent), project_(project) {
+    connect(&project, &Project::clipMoved, this, [this](const QString& from, const QString& to) {
+        for (RunItem& r : items_) {
+            if (r.clip != from || r.state == RunItem::State::Running) continue;
+            r.clip = to;
+            if (r.state == RunItem::State::Waiting) r.output = outputName(r);
+        }
+        keep();
+        Q_EMIT changed();
+    });
+}
+
+RunQueue::~RunQueue() { worker_.stop(); }
+
+// A name that no file has, and no other run that may still write one.
+QString RunQueue::outputName(const RunItem& r) const {
+    const QFileInfo clip(r.clip);
+    const QString stem = (folder().isEmpty() ? clip.path() : folder()) + "/" + clip.completeBaseName() + "-" +
+                         (r.target ? QString::fromStdString(r.target->name) : QStringLiteral("ready"));
     for (int n = 1;; ++n) {
         const QString name = stem + (n > 1 ? QString("-%1").arg(n) : "") + ".mp4";
-        const bool taken = std::ranges::any_of(others, [&](const RunItem& r) { return r.output == name; });
+        const bool taken = std::ranges::any_of(items_, [&](const RunItem& o) { return &o != &r && o.output == name; });
         if (!taken && !QFileInfo::exists(name)) return name;
     }
 }
 
-} // namespace
-
-RunQueue::RunQueue(Project& project, QObject* parent) : QObject(parent), project_(project) {}
-
-RunQueue::~RunQueue() { worker_.stop(); }
+void RunQueue::setFolder(const QString& folder) {
+    project_.setResultsFolder(folder);
+    for (RunItem& r : items_)
+        if (r.state == RunItem::State::Waiting) r.output = outputName(r);
+    keep();
+    Q_EMIT changed();
+}
 
 void RunQueue::restore() {
     if (!project_.runs.is_array()) return;
@@ -83,7 +101,7 @@ void RunQueue::add(const ClipEntry& c, const std::vector<Target>& targets) {
         r.clip = c.path;
         r.ticket = c.ticket;
         r.target = t;
-        r.output = outputName(c.path, t, items_);
+        r.output = outputName(r);
         items_.push_back(r);
     }
     keep();
@@ -100,7 +118,7 @@ void RunQueue::startNext() {
     next->state = RunItem::State::Running;
     next->words.clear();
     next->progress = {};
-    if (QFileInfo::exists(next->output)) next->output = outputName(next->clip, next->target, items_); // taken meanwhile
+    if (QFileInfo::exists(next->output)) next->output = outputName(*next); // taken meanwhile
     const std::uint64_t round = ++round_;
     ExportJob job{next->clip.toStdString(), next->output.toStdString(), next->ticket, next->target};
     job.forecasts = project_.forecasts();
@@ -111,7 +129,7 @@ void RunQueue::startNext() {
     const QPointer<QObject> self(this);
     worker_.submit([this, self, job, round](const CancelToken& cancel) {
         RunItem::State state = RunItem::State::Failed;
-        QString words, reason, remedy, output;
+        QString words, reason, remedy, output, file = QString::fromStdString(job.source);
         try {
             const ExportReport r = exportClip(job, cancel, [&](const ExportProgress& p) {
                 onInterface(self, [=, this] {
@@ -132,6 +150,7 @@ void RunQueue::startNext() {
         } catch (const Error& e) {
             reason = QString::fromStdString(e.reason);
             remedy = QString::fromStdString(e.remedy);
+            if (!e.file.empty()) file = QString::fromStdString(e.file);
             words = reason + (remedy.isEmpty() ? "." : ". " + remedy);
         }
         onInterface(self, [=, this] {
@@ -142,7 +161,6 @@ void RunQueue::startNext() {
             r.interrupted = 0;
             if (!output.isEmpty()) r.output = output; // its name may have been taken meanwhile
             logLine(r.clip + " → " + r.output + ": " + words);
-            const QString file = r.clip;
             running_ = -1;
             project_.rendering = false;
             keep();
@@ -179,7 +197,7 @@ void RunQueue::again(int i) {
     r.state = RunItem::State::Waiting;
     r.words.clear();
     r.interrupted = 0;
-    if (QFileInfo::exists(r.output)) r.output = outputName(r.clip, r.target, items_);
+    r.output = outputName(r);
     keep();
     Q_EMIT changed();
     startNext();

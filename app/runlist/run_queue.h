@@ -36,6 +36,9 @@ public:
     void remove(int index); ///< only what does not run
     void again(int index);  ///< failed or cancelled: waits once more
     bool running() const { return running_ >= 0; }
+    /// Where results go from now on, those that wait too; empty: each beside its clip.
+    void setFolder(const QString& folder);
+    const QString& folder() const { return project_.resultsFolder(); }
 
 signals:
     void changed();
@@ -46,6 +49,7 @@ signals:
 private:
     void startNext();
     void keep();
+    QString outputName(const RunItem&) const;
 
     Project& project_;
     std::vector<RunItem> items_;

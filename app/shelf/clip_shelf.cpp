@@ -86,7 +86,8 @@ ClipCard::ClipCard(int index, Project& project, QWidget* parent) : QWidget(paren
     setFixedSize(kCard, 48);
     setCursor(Qt::PointingHandCursor);
     setFocusPolicy(Qt::TabFocus);
-    setToolTip(onTip(project.at(index).path) + tr("Ctrl+click marks it for copying; right-click for more."));
+    setToolTip(onTip(project.at(index).path) +
+               tr("Ctrl+click marks it; right-click: what is done with all that are marked."));
 }
 
 void ClipCard::paintEvent(QPaintEvent*) {
@@ -287,13 +288,47 @@ void ClipShelf::openMenu() {
                                      {tr("Over a limit"), Only::Over}})
         entry(show, name, only_ == only, [this, only = only] { setOnly(only); });
     entry(&menu, tr("All clips as a table"), facts_ != nullptr, [this] { showFacts(!facts_); });
+    menu.addSeparator();
+    const bool some = !marked().empty();
+    menu.addAction(some ? tr("Mark none") : tr("Mark all"), this, [this, some] { markAll(!some); });
+    addCommands(menu, some ? marked() : shown());
     menu.exec(menu_->mapToGlobal(QPoint(0, menu_->height())));
+}
+
+void ClipShelf::markAll(bool on) {
+    for (auto* card : row_->findChildren<ClipCard*>()) card->setMarked(on);
+}
+
+// What is done with several clips at once; each takes its own advice.
+void ClipShelf::addCommands(QMenu& menu, const std::vector<int>& clips) {
+    const auto any = [&](auto f) { return std::ranges::any_of(clips, [&](int i) { return f(project_.at(i)); }); };
+    const QString many = clips.size() == 1 ? tr("this clip") : tr("%1 clips").arg(clips.size());
+    menu.addAction(clips.size() == 1 ? tr("Put advice on its ticket") : tr("Put advice on the tickets of %1").arg(many),
+                   this, [=, this] { putAdvice(clips); })
+        ->setEnabled(any([](const ClipEntry& c) { return !openAdvice(c).empty(); }));
+    menu.addAction(tr("Add %1 to run list").arg(many), this, [=, this] { Q_EMIT runsWanted(clips); })
+        ->setEnabled(any([](const ClipEntry& c) { return c.clip != nullptr; }));
+    menu.addAction(tr("Take %1 off the shelf").arg(many), this, [=, this] {
+        std::vector<int> last = clips;
+        std::ranges::sort(last, std::greater());
+        for (const int i : last) project_.remove(i);
+    });
+}
+
+void ClipShelf::putAdvice(const std::vector<int>& clips) {
+    for (const int i : clips) {
+        std::map<std::string, std::string> settings;
+        for (const Advice& a : openAdvice(project_.at(i)))
+            for (const auto& [key, value] : a.set) settings[key] = value;
+        project_.setOn({i}, settings);
+    }
 }
 
 void ClipShelf::cardMenu(ClipCard* card, const QPoint& at) {
     QMenu menu(this);
     std::vector<int> to = marked();
     if (std::ranges::find(to, card->index()) == to.end()) to = {card->index()};
+    const std::vector<int> clips = to;
     std::erase(to, project_.current());
     const ClipEntry* from = project_.currentClip();
     const QString many = to.size() > 1 ? tr("%1 clips").arg(to.size()) : tr("this clip");
@@ -303,7 +338,7 @@ void ClipShelf::cardMenu(ClipCard* card, const QPoint& at) {
     for (const auto& [key, name] : stepNames())
         copy->addAction(tr("Only %1").arg(name), this, [=, this, key = key] { project_.copyTicketTo(to, key); });
     menu.addSeparator();
-    menu.addAction(tr("Take off the shelf"), this, [this, i = card->index()] { project_.remove(i); });
+    addCommands(menu, clips);
     menu.exec(at);
 }
 

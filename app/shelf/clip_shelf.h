@@ -7,14 +7,15 @@
 
 class QHBoxLayout;
 class QLineEdit;
+class QMenu;
 class QToolButton;
 
 namespace ulm::app {
 
 class FactsSheet;
 
-/// One clip on the shelf: picture, name, what was found, whether it fits. Click chooses it; Ctrl+click marks it for
-/// copying.
+/// One clip on the shelf: picture, name, what was found, whether it fits. Click chooses it; Ctrl+click marks it, so
+/// that several are treated at once.
 class ClipCard : public QWidget {
     Q_OBJECT
 public:
@@ -56,12 +57,16 @@ public:
 
 signals:
     void filesWanted();
+    void runsWanted(const std::vector<int>& clips); ///< places in the project
 
 private:
     void refresh();
     void openMenu();
     void cardMenu(ClipCard* card, const QPoint& at);
     std::vector<int> marked() const;
+    void markAll(bool on);
+    void addCommands(QMenu& menu, const std::vector<int>& clips);
+    void putAdvice(const std::vector<int>& clips);
     bool passes(const ClipEntry&) const;
     Project& project_;
     QWidget* row_;

@@ -1,6 +1,7 @@
 #include "app/table/table_panel.h"
 
 #include "app/table/shapes_strip.h"
+#include "app/table/table_bar.h"
 #include "app/words/sentences.h"
 
 #include <QHBoxLayout>
@@ -16,16 +17,12 @@ TablePanel::TablePanel(Project& project, Live& live, QWidget* parent)
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(0, 0, 0, 0);
     all->setSpacing(0);
-    auto* bar = new QWidget;
-    bar->setObjectName("tableBar");
-    bar->setAttribute(Qt::WA_StyledBackground);
+    auto* bar = new TableBar;
     bar->setStyleSheet("#tableBar{background:#5f5f5f} QToolButton{color:#ffffff;padding:5px "
                        "4px;border:none;border-bottom:2px solid transparent}"
                        "QToolButton:hover{background:#6c6c6c} QToolButton:checked{border-bottom:2px solid "
                        "#ffffff;font-weight:bold} QToolButton:focus{background:#6c6c6c}");
-    auto* row = new QHBoxLayout(bar);
-    row->setContentsMargins(6, 0, 6, 0);
-    row->setSpacing(1);
+    QHBoxLayout* row = bar->addGroup();
     table_ = new ViewingTable(project, live);
     const auto add = [&](const QString& name, const QString& object, const QString& tip, bool checks, auto what) {
         auto* b = new QToolButton;
@@ -47,14 +44,14 @@ TablePanel::TablePanel(Project& project, Live& live, QWidget* parent)
            Compare::Flip},
           {tr("Difference"), "compare.difference", tr("What separates the two, amplified (T)"), Compare::Difference}})
         compares.emplace_back(add(name, object, tip, true, [this, how = how] { table_->setCompare(how); }), how);
-    row->addStretch();
+    row = bar->addGroup();
     QToolButton* left = add({}, "side.left", tr("What the left side shows"), false,
                             [this] { openSides(true, findChild<QToolButton*>("side.left")); });
     QToolButton* right = add({}, "side.right", tr("What the right side shows"), false,
                              [this] { openSides(false, findChild<QToolButton*>("side.right")); });
     QToolButton* faults = add({}, "faults", tr("Show a fault where it is (V turns it off and on)"), true,
                               [this] { openFaults(findChild<QToolButton*>("faults")); });
-    row->addStretch();
+    row = bar->addGroup();
     std::vector<std::pair<QToolButton*, double>> zooms;
     for (const auto& [name, object, tip, zoom] :
          {std::tuple{tr("Fit"), "zoom.fit", tr("The whole picture (0)"), 0.0},

@@ -47,8 +47,10 @@ void ViewingTable::paintEvent(QPaintEvent*) {
         return;
     }
     if (!live_.delivery()) {
+        const QString& lost = project_.currentClip()->problem;
+        const QString& problem = lost.isEmpty() ? live_.deliveries().problem() : lost;
         painter.drawText(rect().adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap,
-                         live_.deliveries().problem().isEmpty() ? tr("Opening…") : live_.deliveries().problem());
+                         problem.isEmpty() ? tr("Opening…") : problem);
         return;
     }
     if (!playing_.isNull()) return paintPlaying(painter);

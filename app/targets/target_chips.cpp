@@ -1,5 +1,6 @@
 #include "app/targets/target_chips.h"
 
+#include "app/targets/chip_scroll.h"
 #include "app/targets/own_card.h"
 #include "app/widgets/theme.h"
 #include "app/words/sentences.h"
@@ -150,7 +151,8 @@ void TargetChip::keyPressEvent(QKeyEvent* e) {
 
 TargetBar::TargetBar(Project& project, Live& live, QWidget* parent) : QWidget(parent), project_(project), live_(live) {
     setObjectName("targetBar");
-    setFixedHeight(48);
+    constexpr int kHeight = 48;
+    setFixedHeight(kHeight);
     auto* all = new QHBoxLayout(this);
     all->setContentsMargins(14, 8, 14, 8);
     all->setSpacing(8);
@@ -158,7 +160,9 @@ TargetBar::TargetBar(Project& project, Live& live, QWidget* parent) : QWidget(pa
     chips_ = new QHBoxLayout(inside);
     chips_->setContentsMargins(0, 0, 0, 0);
     chips_->setSpacing(8);
-    all->addWidget(inside);
+    auto* scroll = new ChipScroll(inside);
+    connect(scroll, &ChipScroll::barHeightChanged, this, [this](int bar) { setFixedHeight(kHeight + bar); });
+    all->addWidget(scroll);
     auto* more = new QToolButton;
     more->setObjectName("chooseTargets");
     more->setText(tr("Destinations"));

@@ -50,6 +50,7 @@ TicketSheet::TicketSheet(Project& project, Live& live, OverdoneModel& overdone, 
     block_ = new AdviceBlock(project_, live_);
     block_->hide();
     connect(advice_, &QLabel::linkActivated, this, [this](const QString& link) {
+        if (link == "find") return findClip();
         if (link == "details") return block_->setVisible(!block_->isVisibleTo(this));
         project_.edit([&](Ticket& t) {
             for (const Advice& a : openAdvice(*project_.currentClip()))
@@ -195,13 +196,22 @@ void TicketSheet::refresh() {
     facts_->setText(!c       ? tr("Drop a clip anywhere, or press Ctrl+O.")
                     : !ready ? (c->problem.isEmpty() ? tr("Opening…") : c->problem)
                              : factsSentence(*c));
-    advice_->setVisible(ready);
+    const bool lost = c && project_.isLost(project_.current());
+    advice_->setVisible(ready || lost);
+    if (lost) advice_->setText(QString("<a href=\"find\" style=\"color:%1\">%2</a>").arg(t.ink.name(), tr("Find it…")));
     if (!ready) block_->hide();
     if (ready) advice_->setText(adviceSentence(*c, t.ink.name()));
     for (auto& [key, s] : steps_) s->setEnabled(ready);
     if (ready) refreshSteps(*c);
     for (auto& [key, s] : steps_) s->setVisible(ready);
     update();
+}
+
+void TicketSheet::findClip() {
+    const int lost = project_.current();
+    const QString name = project_.nameOf(lost),
+                  path = QFileDialog::getOpenFileName(window(), tr("Where is %1 now?").arg(name));
+    if (!path.isEmpty()) project_.findAgain(lost, path);
 }
 
 void TicketSheet::saveFindings(const QString& path) {

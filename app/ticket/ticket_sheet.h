@@ -39,6 +39,7 @@ protected:
 private:
     void addStep(const StepHead& head);
     void addRemarks();
+    void findClip(); ///< asks where a lost one is now
     /// What the destination on the table added to a step.
     std::map<std::string, std::vector<Addition>> told() const; ///< what is to be said, by step
     void refreshSteps(const ClipEntry& c);

@@ -12,6 +12,11 @@
 #include <QPushButton>
 
 namespace ulm::app {
+namespace {
+
+constexpr qsizetype kShown = 5; // at once
+
+} // namespace
 
 ErrorNote::ErrorNote(QWidget* parent) : QWidget(parent) {
     setObjectName("errorNote");
@@ -33,8 +38,8 @@ ErrorNote::ErrorNote(QWidget* parent) : QWidget(parent) {
     close_ = new QPushButton(tr("Close"));
     close_->setObjectName("closeError");
     connect(close_, &QPushButton::clicked, this, [this] {
-        if (!waiting_.isEmpty()) waiting_.removeFirst();
-        showFirst();
+        waiting_.remove(0, std::min<qsizetype>(kShown, waiting_.size()));
+        showWaiting();
     });
     row->addWidget(close_, 0, Qt::AlignTop);
     hide();
@@ -49,16 +54,22 @@ void ErrorNote::tell(const QString& file, const QString& reason, const QString& 
     logProblem((file.isEmpty() ? "" : file + ": ") + reason + (remedy.isEmpty() ? "" : " / " + remedy));
     if (waiting_.contains(text)) return;
     waiting_ << text;
-    showFirst();
+    showWaiting();
 }
 
-QString ErrorNote::text() const { return waiting_.isEmpty() ? QString() : waiting_.first(); }
+QString ErrorNote::text() const {
+    if (waiting_.size() < 2) return waiting_.join("");
+    QStringList lines; // one each, so that several are read at a glance
+    for (const QString& w : waiting_.first(std::min<qsizetype>(kShown, waiting_.size())))
+        lines << QString(w).replace('\n', ' ');
+    return lines.join('\n');
+}
 
-void ErrorNote::showFirst() {
+void ErrorNote::showWaiting() {
     setVisible(!waiting_.isEmpty());
     label_->setText(text());
     copy_->setText(tr("Copy details"));
-    close_->setText(waiting_.size() > 1 ? tr("Next (%1 more)").arg(waiting_.size() - 1) : tr("Close"));
+    close_->setText(waiting_.size() > kShown ? tr("Next (%1 more)").arg(waiting_.size() - kShown) : tr("Close"));
 }
 
 void ErrorNote::paintEvent(QPaintEvent*) {

@@ -7,8 +7,8 @@ class QLabel;
 class QPushButton;
 namespace ulm::app {
 
-/// A strip across the top that tells what went wrong, with which file, and what to do next. Stays until closed; further
-/// errors queue behind it.
+/// A strip across the top that tells what went wrong, with which file, and what to do next. Stays until closed; of
+/// several errors the first five are shown, a line each, and the others queue behind them.
 class ErrorNote : public QWidget {
     Q_OBJECT
 public:
@@ -20,7 +20,7 @@ protected:
     void paintEvent(QPaintEvent*) override;
 
 private:
-    void showFirst();
+    void showWaiting();
     QStringList waiting_;
     QLabel* label_;
     QPushButton *copy_, *close_;

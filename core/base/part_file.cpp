@@ -57,12 +57,18 @@ mode_t usualMode() {
 
 } // namespace
 
+std::string writingRemedy(int number) {
+    const bool full = number == ENOSPC || number == EDQUOT || number == EFBIG;
+    return full ? "Make room on its disk, or choose another folder."
+                : "Check that the folder exists and that you may write there, or choose another.";
+}
+
 void removeLeftovers(const std::string& folder) { removeUnclaimed(folder, kPart); }
 
 void PartFile::fail(const std::string& what) const {
-    const std::string why = errno == ENOSPC ? "the disk is full" : std::strerror(errno);
-    throw Error(Fault::Output, about_, what + " (" + why + ")",
-                "Check that the folder exists, that you may write there, and that the disk has room.");
+    const int number = errno;
+    const std::string why = number == ENOSPC ? "the disk is full" : std::strerror(number);
+    throw Error(Fault::Output, about_, what + " (" + why + ")", writingRemedy(number));
 }
 
 PartFile::PartFile(const std::string& folder, const std::string& about)

@@ -31,6 +31,9 @@ private:
     bool placed_ = false;
 };
 
+/// What to do about a file that could not be written, by the system's error number.
+std::string writingRemedy(int number);
+
 /// Deletes parts in `folder` that no living process holds.
 void removeLeftovers(const std::string& folder);
 

@@ -209,7 +209,8 @@ private:
     }
 
     std::unique_ptr<MovieWriter> writer(const std::string& part) {
-        auto w = std::make_unique<MovieWriter>(part, delivery_->ticket.deliver.container, encoding_, sound(), cancel_);
+        auto w = std::make_unique<MovieWriter>(part, delivery_->ticket.deliver.container, encoding_, sound(), cancel_,
+                                               job_.output);
         w->note(madeWith(delivery_->ticket));
         w->onWritten([this] { meter_->written(); });
         return w;
@@ -276,7 +277,7 @@ private:
             lossless.codec = kH264.name;
             lossless.pass = 0;
             lossless.timeBase = {1, 1000};
-            MovieWriter keep(spill.path(), "matroska", lossless, std::nullopt, cancel_);
+            MovieWriter keep(spill.path(), "matroska", lossless, std::nullopt, cancel_, job_.output);
             Encoder first(encoding_, false, cancel_); // pass one: its packets go nowhere
             const auto counted = [&](AVPacket&) {
                 cancel_.check();

@@ -1,5 +1,6 @@
 #include "core/deliver/movie_writer.h"
 
+#include "core/base/part_file.h"
 #include "core/codec/encoder.h"
 #include "core/deliver/sound_track.h"
 #include "core/media/hdr_side_data.h"
@@ -13,8 +14,7 @@ namespace {
 
 [[noreturn]] void failWriting(const std::string& path, int code) {
     const std::string why = code == AVERROR(ENOSPC) ? "the disk is full" : av::errorText(code);
-    throw Error(Fault::Output, path, "it could not be written (" + why + ")",
-                "Check that the folder exists, that you may write there, and that the disk has room.");
+    throw Error(Fault::Output, path, "it could not be written (" + why + ")", writingRemedy(AVUNERROR(code)));
 }
 
 } // namespace
@@ -27,7 +27,7 @@ SoundSource wholeSound(const MediaFacts& facts) {
 }
 
 struct MovieWriter::Impl {
-    std::string path, muxer;
+    std::string path, told, muxer;
     CancelToken cancel;
     AVFormatContext* output = nullptr;
     std::unique_ptr<Encoder> encoder;
@@ -46,7 +46,7 @@ struct MovieWriter::Impl {
     void check(int code) const {
         if (code >= 0) return;
         cancel.check(); // writing was interrupted
-        failWriting(path, code);
+        failWriting(told, code);
     }
 
     // The header waits for what note() may still say.
@@ -88,11 +88,12 @@ struct MovieWriter::Impl {
 };
 
 MovieWriter::MovieWriter(const std::string& path, const std::string& muxer, const VideoEncoding& v,
-                         const std::optional<SoundSource>& sound, const CancelToken& cancel)
+                         const std::optional<SoundSource>& sound, const CancelToken& cancel, const std::string& told)
     : impl_(std::make_unique<Impl>()) {
     av::quiet();
     Impl& m = *impl_;
     m.path = path;
+    m.told = told.empty() ? path : told;
     m.muxer = muxer;
     m.cancel = cancel;
     const std::string url = "file:" + path;

@@ -34,9 +34,10 @@ SoundSource wholeSound(const MediaFacts&);
 /// finish() returned. Not thread safe.
 class MovieWriter {
 public:
-    /// muxer: "mp4" (with the index moved to the front) or "matroska".
+    /// muxer: "mp4" (with the index moved to the front) or "matroska". told: the name that errors give; empty: the
+    /// path.
     MovieWriter(const std::string& path, const std::string& muxer, const VideoEncoding&,
-                const std::optional<SoundSource>&, const CancelToken& = {});
+                const std::optional<SoundSource>&, const CancelToken& = {}, const std::string& told = {});
     ~MovieWriter();
     MovieWriter(const MovieWriter&) = delete;
     MovieWriter& operator=(const MovieWriter&) = delete;

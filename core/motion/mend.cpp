@@ -27,8 +27,16 @@ constexpr std::size_t kPlane = std::size_t(kSide) * kSide, kCellsInAll = std::si
 
 using Patch = std::vector<float>; // kSide × kSide samples
 
-// Beyond what the plane holds its rim is repeated.
-void cut(const Plane& p, int left, int top, Patch& to) {
+// A tile's samples: where they lie, or a copy.
+struct Seen {
+    const float* first;
+    std::ptrdiff_t stride;
+    const float* row(int y) const { return first + y * stride; }
+};
+
+// Beyond what the plane holds its rim is repeated, in a copy.
+Seen cut(const Plane& p, int left, int top, Patch& to) {
+    if (p.area().contains(Rect{left, top, kSide, kSide})) return {p.row(top) + (left - p.area().x), p.stride()};
     const Rect held = p.area();
     const int from = std::clamp(left, held.x, held.right()), past = std::clamp(left + kSide, from, held.right());
     for (int y = 0; y < kSide; ++y) {
@@ -38,15 +46,15 @@ void cut(const Plane& p, int left, int top, Patch& to) {
         std::fill(t, t + (from - left), row[std::min(from - held.x, held.w - 1)]);
         std::fill(t + (past - left), t + kSide, row[std::max(past - held.x - 1, 0)]);
     }
+    return {to.data(), kSide};
 }
 
-// A patch's samples as 16 channels of cells, each `scale` times its difference to `from`, or to its cell's mean, where
+// Samples as 16 channels of cells, each `scale` times its difference to `from`, or to its cell's mean, where
 // they are given.
-void spreadOut(const Patch& p, const Patch* from, float scale, float* channels, const float* means = nullptr) {
+void spreadOut(const Seen& p, const Seen* from, float scale, float* channels, const float* means = nullptr) {
     std::array<float, kSide> line;
     for (int y = 0; y < kSide; ++y) {
-        const float* const a = p.data() + std::ptrdiff_t(y) * kSide;
-        const float* const b = from ? from->data() + std::ptrdiff_t(y) * kSide : nullptr;
+        const float *const a = p.row(y), *const b = from ? from->row(y) : nullptr;
         for (std::size_t x = 0; x < kSide; ++x) line[x] = scale * (b ? a[x] - b[x] : a[x]);
         const float* const mean = means ? means + std::size_t(y / kCell) * kAll : nullptr;
         for (int k = 0; k < kCell; ++k) {
@@ -60,11 +68,11 @@ void spreadOut(const Patch& p, const Patch* from, float scale, float* channels, 
 
 // Each cell's mean, of the samples or of their sizes.
 template <bool kSizes>
-void means(const Patch& p, float* cells) {
+void means(const Seen& p, float* cells) {
     for (int row = 0; row < kAll; ++row) {
         std::array<float, kSide> sums{};
         for (int y = 0; y < kCell; ++y) {
-            const float* const from = p.data() + (std::size_t(row) * kCell + std::size_t(y)) * kSide;
+            const float* const from = p.row(row * kCell + y);
             for (std::size_t x = 0; x < kSide; ++x) sums[x] += kSizes ? std::abs(from[x]) : from[x];
         }
         for (std::size_t c = 0; c < kAll; ++c)
@@ -81,10 +89,8 @@ struct Tile {
     float* channels(int group) { return input.data() + std::size_t(group) * kOf * kCellsInAll; }
 
     void weigh(const MendedFrom& in, int left, int top) {
-        cut(in.doubt, left, top, other);
-        means<false>(other, doubt.data());
-        cut(in.differ, left, top, other);
-        means<true>(other, mean.data());
+        means<false>(cut(in.doubt, left, top, other), doubt.data());
+        means<true>(cut(in.differ, left, top, other), mean.data());
         for (std::size_t c = 0; c < kCellsInAll; ++c) unquiet[c] = mean[c] / kQuiet + doubt[c] / kSure;
     }
     // How much of what the network adds counts in a cell within the rim, by it and those around it: 0 … 1.
@@ -96,14 +102,12 @@ struct Tile {
     }
     // What the network sees, after weigh().
     void fill(const MendedFrom& in, int left, int top) {
-        spreadOut(other, nullptr, kDiffer, channels(1));
-        cut(in.mixed, left, top, mixed);
-        means<false>(mixed, mean.data());
-        spreadOut(mixed, nullptr, kDetail, channels(0), mean.data());
-        for (const int side : {0, 1}) {
-            cut(side ? in.after : in.before, left, top, other);
-            spreadOut(other, &mixed, kFrames, channels(2 + side));
-        }
+        spreadOut(cut(in.differ, left, top, other), nullptr, kDiffer, channels(1));
+        const Seen between = cut(in.mixed, left, top, mixed);
+        means<false>(between, mean.data());
+        spreadOut(between, nullptr, kDetail, channels(0), mean.data());
+        for (const int side : {0, 1})
+            spreadOut(cut(side ? in.after : in.before, left, top, other), &between, kFrames, channels(2 + side));
         for (std::size_t c = 0; c < kCellsInAll; ++c) channels(4)[c] = kDoubt * std::min(doubt[c], kMostDoubt / kDoubt);
     }
 };

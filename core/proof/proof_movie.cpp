@@ -41,10 +41,6 @@ void label(Page& page, const std::string& text, int x, int y) {
     page.write(text, x + 6, y + 3, 19, {1, 1, 1});
 }
 
-} // namespace
-
-namespace {
-
 void makeMovie(const ProofJob& job, ProofMovie kind, const std::string& path, const CancelToken& cancel,
                const std::function<void(double)>& onProgress) {
     OutputFile output(path, job.replace, {job.source, job.result, job.ticketFile});
@@ -63,7 +59,7 @@ void makeMovie(const ProofJob& job, ProofMovie kind, const std::string& path, co
     e.crf = 18;
     std::optional<SoundSource> sound;
     if (!pair.result->facts().audio.empty()) sound = wholeSound(pair.result->facts());
-    MovieWriter writer(output.partPath(), "mp4", e, sound, cancel);
+    MovieWriter writer(output.partPath(), "mp4", e, sound, cancel, path);
     Engine engine(std::size_t(48) << 20);
     const auto& frames = pair.result->frames();
     for (std::int64_t n = 0; n < pair.result->frameCount(); ++n) {

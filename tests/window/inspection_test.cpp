@@ -1,6 +1,7 @@
 #include "app/shelf/clip_shelf.h"
 #include "app/spots/spots_column.h"
 #include "app/trials/trials_page.h"
+#include "app/words/sentences.h"
 #include "core/base/files.h"
 #include "tests/window/fixture.h"
 
@@ -166,9 +167,54 @@ TEST_CASE("the right-click of a card copies one step to the marked clips, and ta
     chooseAt(card, {20, 20}, "Only Finish");
     CHECK(b.project().at(1).ticket.finish.amount == 1.25);
     CHECK_FALSE(b.project().at(1).ticket.clean.on);
-    chooseAt(card, {20, 20}, "Take off the shelf");
+    chooseAt(card, {20, 20}, "Take this clip off the shelf");
     CHECK(b.project().count() == 1);
     CHECK(b.project().at(0).name() == "wheel");
+}
+
+TEST_CASE("several clips at once take each its own advice, go to the run list, and are taken off the shelf") {
+    Bench b({"wheel", "hands"});
+    const QString third = QString::fromStdString(b.folder / "third.mp4");
+    REQUIRE(QFile::copy(b.project().at(1).path, third));
+    b.project().addFiles({third});
+    REQUIRE(waitFor(
+        [&] {
+            for (int i = 0; i < 3; ++i)
+                if (!b.project().at(i).inspection) return false;
+            return true;
+        },
+        20000));
+    const auto open = [&](int i) { return openAdvice(b.project().at(i)).size(); };
+    REQUIRE(open(0) > 0);
+    REQUIRE(open(1) > 0);
+    b.project().setChosen(std::set<std::string>{});
+    auto* const card = b.find<ClipCard>("clip.wheel");
+    for (const char* name : {"clip.wheel", "clip.hands"})
+        QTest::mouseClick(b.find(name), Qt::LeftButton, Qt::ControlModifier);
+    const Ticket untouched = b.project().at(2).ticket;
+    chooseAt(card, {20, 20}, "Put advice on the tickets of 2 clips");
+    CHECK(open(0) == 0);
+    CHECK(open(1) == 0);
+    CHECK(b.project().at(2).ticket == untouched);
+    CHECK_FALSE(b.project().at(0).ticket == b.project().at(1).ticket);
+
+    auto* const menu = b.find<QToolButton>("shelfMenu");
+    const auto choose = [&](const char* words) { chooseFromMenu(words, [&] { menu->click(); }); };
+    choose("Add 2 clips to run list"); // those that are marked
+    REQUIRE(b.window.runs().items().size() == 2);
+    CHECK(b.window.runs().items()[0].clip == b.project().at(0).path);
+    CHECK(b.window.runs().items()[1].ticket == b.project().at(1).ticket);
+    choose("Mark none");
+    CHECK_FALSE(card->marked());
+    choose("Mark all");
+    CHECK(b.find<ClipCard>("clip.third")->marked());
+    choose("Mark none");
+    choose("Add 3 clips to run list"); // all that are shown
+    CHECK(b.window.runs().items().size() == 5);
+    for (int i = 0; i < 5; ++i) b.window.runs().cancel(i);
+    REQUIRE(waitFor([&] { return !b.window.runs().running(); }));
+    choose("Take 3 clips off the shelf");
+    CHECK(b.project().count() == 0);
 }
 
 TEST_CASE("Trials say what is missing before they can be made, and forget a clip that is left") {

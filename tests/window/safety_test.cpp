@@ -12,6 +12,7 @@
 #include "tests/window/fixture.h"
 
 #include <QClipboard>
+#include <QDir>
 #include <QLabel>
 #include <QProcess>
 #include <QPushButton>
@@ -139,6 +140,57 @@ TEST_CASE("cores and memory are a person's to set, hold at once, and are kept") 
     again.window.restore();
     CHECK(workPlan() == WorkPlan{1, std::int64_t(1024) << 20});
     setWorkPlan(before);
+}
+
+TEST_CASE(
+    "clips whose folder was moved are found again by showing one of them, or by dropping it, with their tickets") {
+    const TempFolder session, clips;
+    const auto in = [&](const char* folder, const char* name) {
+        return QString::fromStdString(clips / folder) + "/" + name + ".mp4";
+    };
+    for (const char* folder : {"was", "is", "dropped"}) REQUIRE(QDir().mkpath(QString::fromStdString(clips / folder)));
+    const auto move = [&](const char* name, const char* from, const char* to) {
+        REQUIRE(QFile::rename(in(from, name), in(to, name)));
+    };
+    for (const char* name : {"wheel", "hands", "third"}) {
+        const char* from = name == std::string("third") ? "hands.mp4" : "wheel.mp4";
+        REQUIRE(QFile::copy(QString::fromStdString(demoClips() / from), in("was", name)));
+    }
+    const QString kept = QString::fromStdString(session.path());
+    {
+        MainWindow w(kept);
+        w.project().addFiles({in("was", "wheel"), in("was", "hands"), in("was", "third")});
+        REQUIRE(waitFor([&] {
+            for (int i = 0; i < 3; ++i)
+                if (!w.project().at(i).clip) return false;
+            return true;
+        }));
+        for (int i = 0; i < 3; ++i) w.project().setOn({i}, {{"clean.blocks", std::to_string(31 + i)}});
+        w.project().setCurrent(0);
+        w.project().keepNow();
+        REQUIRE(waitFor([&] { return QFile::exists(kept + "/session.json"); }));
+    }
+    move("wheel", "was", "is"), move("hands", "was", "is"), move("third", "was", "dropped");
+    Bench b(QStringList{}, kept);
+    b.window.restore();
+    const auto& p = b.project();
+    REQUIRE(waitFor([&] { return p.isLost(0) && p.isLost(1) && p.isLost(2); }));
+    b.window.runs().add(p.at(1), {});
+    REQUIRE(waitFor([&] { return !b.window.runs().running(); })); // it is not there
+    auto* const advice = b.find<QLabel>("ticketAdvice");
+    REQUIRE(waitFor([&] { return advice->isVisible(); }));
+    CHECK(advice->text().contains("Find it"));
+    chooseFile(in("is", "wheel"), [&] { Q_EMIT advice->linkActivated("find"); });
+    REQUIRE(waitFor([&] { return p.at(0).clip && p.at(1).clip; }));
+    CHECK(p.at(1).path == in("is", "hands"));
+    CHECK(p.isLost(2));
+    b.drop({in("dropped", "third")});
+    REQUIRE(waitFor([&] { return p.at(2).clip != nullptr; }));
+    CHECK(p.count() == 3);
+    for (int i = 0; i < 3; ++i) CHECK(p.at(i).ticket.clean.blocks.value == 31 + i);
+    CHECK(b.window.runs().items()[0].clip == in("is", "hands"));
+    b.window.runs().cancel(0);
+    REQUIRE(waitFor([&] { return !b.window.runs().running(); }));
 }
 
 TEST_CASE("how networks compute is shown, what a graphics processor does with it, and measured again at a click") {

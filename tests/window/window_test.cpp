@@ -1,12 +1,15 @@
 #include "app/widgets/fitted_text.h"
 #include "tests/window/fixture.h"
 
+#include "app/targets/chip_scroll.h"
 #include "app/targets/target_chips.h"
 #include "core/base/files.h"
 
 #include <QLabel>
+#include <QMessageBox>
 #include <QProcess>
 #include <QPushButton>
+#include <QScrollBar>
 #include <QToolButton>
 #include <fstream>
 
@@ -38,14 +41,26 @@ TEST_CASE("what cannot be opened is told with file, reason and remedy, and does 
     REQUIRE(waitFor([&] { return b.project().count() == 1; }));
     auto* note = b.find("errorNote");
     CHECK(note->isVisible());
-    const QString first = b.window.errors().text();
-    CHECK((first.contains("notes.mp4") || first.contains("empty.mp4")));
-    CHECK(first.count('\n') == 1); // reason, then what to do
-    QTest::mouseClick(b.find("closeError"), Qt::LeftButton);
-    CHECK(b.window.errors().text() != first);
-    CHECK_FALSE(b.window.errors().text().isEmpty());
+    const auto words = [&] { return b.find<QLabel>("errorText")->text().split('\n'); };
+    REQUIRE(waitFor([&] { return words().join(" ").contains("empty.mp4"); }));
+    CHECK(words().size() == 2); // a line each
+    CHECK(words().join(" ").contains("notes.mp4"));
     QTest::mouseClick(b.find("closeError"), Qt::LeftButton);
     CHECK_FALSE(note->isVisible());
+
+    QStringList many;
+    for (int i = 0; i < 7; ++i) many << QString("/nowhere/take %1.mp4").arg(i);
+    b.drop(many);
+    REQUIRE(waitFor([&] { return b.find<QPushButton>("closeError")->text() == "Next (2 more)"; }));
+    CHECK(words().size() == 5);
+    QTest::mouseClick(b.find("closeError"), Qt::LeftButton);
+    CHECK(words().size() == 2);
+    QTest::mouseClick(b.find("closeError"), Qt::LeftButton);
+    CHECK_FALSE(note->isVisible());
+    b.drop({"/nowhere/alone.mp4"});
+    REQUIRE(waitFor([&] { return note->isVisible(); }));
+    CHECK(words().size() == 2); // reason, then what to do
+    QTest::mouseClick(b.find("closeError"), Qt::LeftButton);
     CHECK(b.find<QLabel>("ticketTitle")->text() == "wheel");
 }
 
@@ -111,6 +126,120 @@ TEST_CASE("a running delivery shows its progress, is cancelled at once, and can 
     QTest::mouseClick(b.find("againRun.0"), Qt::LeftButton);
     CHECK(waitFor([&] { return b.window.runs().running(); }));
     b.window.runs().cancel(0);
+    REQUIRE(waitFor([&] { return !b.window.runs().running(); }));
+}
+
+TEST_CASE("in a narrow window the table's buttons stand on more lines, and chips that find no room are scrolled to") {
+    Bench b;
+    REQUIRE(b.settle());
+    auto* const bar = b.find("tableBar");
+    const auto wholly = [&](const char* name) {
+        const auto* w = b.find(name);
+        const QRect there(w->mapTo(bar, QPoint()), w->size());
+        return bar->rect().contains(there) && w->width() >= w->sizeHint().width();
+    };
+    const int line = bar->height();
+    for (const QSize size : {QSize(1280, 800), QSize(1000, 700), QSize(1280, 800)}) {
+        b.window.resize(size);
+        REQUIRE(waitFor([&] { return b.window.size() == size; })); // no page needs more
+        INFO(size.width());
+        CHECK(waitFor([&] { return bar->height() == (size.width() < 1280 ? 3 : 1) * line; }));
+        for (const char* name : {"compare.wipe", "compare.difference", "side.left", "faults", "zoom.fit", "look"})
+            CHECK(wholly(name));
+    }
+
+    std::set<std::string> all;
+    for (const Target& t : b.project().targets()) all.insert(t.name);
+    REQUIRE(all.size() >= 6);
+    b.project().setWatched(all);
+    b.window.resize(1000, 700);
+    REQUIRE(waitFor([&] { return b.window.width() == 1000; }));
+    auto* const chips = b.find<ChipScroll>("chipScroll");
+    REQUIRE(waitFor([&] { return chips->horizontalScrollBar()->maximum() > 0; }));
+    const auto seen = [&] {
+        int n = 0;
+        for (auto* c : b.window.findChildren<TargetChip*>())
+            n += chips->viewport()->rect().contains(QRect(c->mapTo(chips->viewport(), QPoint()), c->size()));
+        return n;
+    };
+    CHECK(seen() < int(all.size()));
+    const auto last = b.window.findChildren<TargetChip*>().last();
+    test::turnWheel(chips->viewport(), {20, 10}, -20);
+    CHECK(chips->viewport()->rect().contains(last->mapTo(chips->viewport(), last->rect().center())));
+}
+
+TEST_CASE("closing asks while something is rendered, and the window comes back where it was") {
+    const test::TempFolder session;
+    const auto answer = [](const char* button) {
+        QTimer::singleShot(50, [button] {
+            auto* box = qobject_cast<QMessageBox*>(QApplication::activeModalWidget());
+            REQUIRE(box);
+            for (QAbstractButton* b : box->buttons())
+                if (b->text() == button) return b->click();
+            box->reject();
+        });
+    };
+    {
+        Bench b({"hands"}, QString::fromStdString(session.path()));
+        b.set({"enlarge.scale=4", "clean.noise=6"});
+        b.project().setChosen(std::set<std::string>{});
+        b.window.resize(1111, 777);
+        b.window.addToRunList();
+        REQUIRE(waitFor([&] { return b.window.runs().running(); }));
+        answer("Go on rendering");
+        CHECK_FALSE(b.window.close());
+        CHECK(b.window.isVisible());
+        CHECK(b.window.runs().running());
+        answer("Close");
+        CHECK(b.window.close());
+    }
+    Bench b(QStringList{}, QString::fromStdString(session.path()));
+    b.window.restore();
+    CHECK(b.window.size() == QSize(1111, 777));
+    REQUIRE(b.window.runs().items().size() == 1); // and starts again
+    b.window.runs().cancel(0);
+    REQUIRE(waitFor([&] { return !b.window.runs().running(); }));
+    CHECK(b.window.close()); // nothing to ask about
+}
+
+TEST_CASE("where results go is chosen on the run list, for those that wait too, and is kept with the session") {
+    const test::TempFolder session, away;
+    const QString folder = QString::fromStdString(away.path());
+    {
+        Bench b({"hands"}, QString::fromStdString(session.path()));
+        b.project().change(Ticket{});
+        b.set({"stretch.to=0.2"});
+        b.project().setChosen(std::set<std::string>{});
+        b.window.addToRunList(); // runs at once
+        b.window.addToRunList(); // waits
+        b.window.showPage(MainWindow::kRunList);
+        CHECK(b.find<QLabel>("runPlace")->text().contains("beside their clips"));
+        CHECK_FALSE(b.find("runBeside")->isVisible());
+        test::chooseFile(folder, [&] { b.find<QPushButton>("runFolder")->click(); });
+        CHECK(b.find<QLabel>("runPlace")->text().contains(folder));
+        const auto& items = b.window.runs().items();
+        CHECK(QFileInfo(items[0].output).path() == QString::fromStdString(b.folder.path()));
+        CHECK(items[1].output == folder + "/hands-ready.mp4");
+        REQUIRE(waitFor([&] { return items[1].state == RunItem::State::Done; }, 20000));
+        CHECK(QFile::exists(folder + "/hands-ready.mp4"));
+        b.window.addToRunList();
+        CHECK(items[2].output == folder + "/hands-ready-2.mp4");
+        b.window.runs().cancel(2);
+        REQUIRE(waitFor([&] { return !b.window.runs().running(); }));
+        b.project().keepNow();
+        REQUIRE(waitFor([&] { return QFile::exists(QString::fromStdString(session / "session.json")); }));
+    }
+    Bench b(QStringList{}, QString::fromStdString(session.path()));
+    b.window.restore();
+    b.window.showPage(MainWindow::kRunList);
+    CHECK(b.window.runs().folder() == folder);
+    b.find<QPushButton>("runBeside")->click();
+    CHECK(b.window.runs().folder().isEmpty());
+    CHECK(b.find<QLabel>("runPlace")->text().contains("beside their clips"));
+    // What failed or was cancelled goes to where results go now.
+    b.window.runs().again(2);
+    CHECK(QFileInfo(b.window.runs().items()[2].output).path() != folder);
+    b.window.runs().cancel(2);
     REQUIRE(waitFor([&] { return !b.window.runs().running(); }));
 }
 
