@@ -294,12 +294,12 @@ void BenchPage::dragCrop(const QPointF& by, const QPointF& from, bool done) {
     project_.edit([&](Ticket& to) { placeCrop(to, f, held, live_->deliveries().seconds(), x, y, lower); }, "crop");
 }
 
-void BenchPage::markEnd(bool end) {
+void BenchPage::markEnd(bool end, bool anew) {
     const ClipEntry* c = project_.currentClip();
     if (!c || !c->clip) return;
     const std::int64_t last = c->clip->frameCount() - 1, here = c->playhead;
     std::int64_t a = 0, b = last;
-    if (const Ticket::Stretch s = project_.shownTicket().stretch; s.on)
+    if (const Ticket::Stretch s = project_.shownTicket().stretch; s.on && !anew)
         a = c->clip->frameAt(s.from), b = c->clip->frameAt(s.to - 1e-4);
     if (end)
         b = here, a = std::min(a, b);
@@ -349,10 +349,18 @@ bool BenchPage::handleKey(const QKeyEvent& e) {
         break;
     case Qt::Key_Home: step(-(std::int64_t(1) << 40)); break;
     case Qt::Key_End: step(std::int64_t(1) << 40); break;
-    case Qt::Key_I: markEnd(false); break;
+    case Qt::Key_I:
+        if (e.modifiers() & Qt::ShiftModifier) reel_->keepStretch();
+        markEnd(false, e.modifiers() & Qt::ShiftModifier);
+        break;
     case Qt::Key_O: markEnd(true); break;
-    case Qt::Key_U: reel_->joinStretches(); break;
-    case Qt::Key_Delete: reel_->leaveStretchOut(); break;
+    case Qt::Key_U:
+        if (!reel_->joinStretches())
+            table.hint(tr("Nothing to join yet: Shift+I begins a further stretch, or drag on the reel with Ctrl."));
+        break;
+    case Qt::Key_Delete:
+        if (!reel_->leaveStretchOut()) table.hint(tr("Mark a stretch first (I and O): Del then leaves it out."));
+        break;
     case Qt::Key_X: e.modifiers() & Qt::ShiftModifier ? reel_->clearAllStretches() : reel_->clearStretch(); break;
     case Qt::Key_W: table.setCompare(ViewingTable::Compare::Wipe); break;
     case Qt::Key_E: table.setCompare(ViewingTable::Compare::Pair); break;

@@ -56,7 +56,7 @@ private:
     void followFrom(const QPointF& delivered);
     void stopFollowing();
     void dragCrop(const QPointF& by, const QPointF& from, bool done);
-    void markEnd(bool end);
+    void markEnd(bool end, bool anew = false);
     void toggleResult();
 
     Project& project_;

@@ -1,6 +1,7 @@
 #include "app/main_window.h"
 
 #include "app/bench_page.h"
+#include "app/project/dropped.h"
 #include "app/proof/proof_page.h"
 #include "app/runlist/run_list_page.h"
 #include "app/trials/trials_page.h"
@@ -152,9 +153,7 @@ void MainWindow::paintRail() {
                 .arg(here ? t.elm.name() : "transparent", here ? t.chrome.name() : "transparent",
                      here ? "font-weight:bold" : "", t.ink.name()));
     }
-    const auto open = std::ranges::count_if(runs_.items(), [](const RunItem& r) {
-        return r.state == RunItem::State::Waiting || r.state == RunItem::State::Running;
-    });
+    const auto open = std::ranges::count_if(runs_.items(), isOpen);
     rail_[kRunList]->setText(open ? tr("Runs: %1").arg(open) : tr("Run list"));
     rail_.back()->setText(t.night ? tr("Day") : tr("Night"));
     findChild<QWidget*>("rail")->setStyleSheet("#rail{background:" + t.chromeDeep.name() + ";border-right:1px solid " +
@@ -189,7 +188,7 @@ void MainWindow::setNight(bool night) {
 
 void MainWindow::chooseFiles() {
     const QStringList files = QFileDialog::getOpenFileNames(
-        this, tr("Add clips"), {},
+        this, tr("Add clips"), project_.currentClip() ? QFileInfo(project_.currentClip()->path).path() : QString(),
         tr("Video (*.mp4 *.mov *.mkv *.webm *.avi *.m4v *.gif *.mpg *.ts *.3gp *.ogv);;All files (*)"));
     if (!files.isEmpty()) project_.addFiles(files);
 }
@@ -242,7 +241,13 @@ void MainWindow::dropEvent(QDropEvent* e) {
         return errors_->tell({}, tr("only files on this computer can be dropped"),
                              tr("Save the clip to a folder first."));
     e->acceptProposedAction();
-    project_.addFiles(files);
+    QStringList clips;
+    for (const QString& f : files) try {
+            if (!takeDropped(project_, f)) clips << f;
+        } catch (const Error& error) {
+            project_.tell(error);
+        }
+    if (!clips.isEmpty()) project_.addFiles(clips);
 }
 
 void MainWindow::keyPressEvent(QKeyEvent* e) {

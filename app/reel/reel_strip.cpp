@@ -196,20 +196,30 @@ void ReelStrip::leaveOut(std::int64_t a, std::int64_t b) {
         "without");
 }
 
-void ReelStrip::leaveStretchOut() {
+void ReelStrip::keepStretch() {
+    const ClipEntry* c = project_.currentClip();
     const Ticket::Stretch own = project_.shownTicket().stretch;
-    if (!own.on) return;
+    if (!c || !own.on) return;
+    auto all = c->stretches;
+    all.emplace_back(own.from, own.to);
+    project_.setStretches(all);
+}
+
+bool ReelStrip::leaveStretchOut() {
+    const Ticket::Stretch own = project_.shownTicket().stretch;
+    if (!own.on) return false;
     project_.edit([&](Ticket& t) {
         std::vector<LeftOut> parts = leftOutFrom(own.without);
         parts.push_back({own.from, own.to});
         t.stretch = {};
         t.stretch.without = leftOutText(parts);
     });
+    return true;
 }
 
-void ReelStrip::joinStretches() {
+bool ReelStrip::joinStretches() {
     const auto all = marked();
-    if (all.size() < 2) return;
+    if (all.size() < 2) return false;
     std::vector<LeftOut> parts = leftOutFrom(project_.shownTicket().stretch.without);
     double reached = all[0].second;
     for (const auto& [from, to] : all) {
@@ -218,6 +228,7 @@ void ReelStrip::joinStretches() {
     }
     project_.edit([&](Ticket& t) { t.stretch = {true, all[0].first, reached, leftOutText(parts)}; });
     project_.setStretches({}); // after: undoing brings them back
+    return true;
 }
 
 void ReelStrip::bringBack(double seconds) {
@@ -337,11 +348,7 @@ void ReelStrip::mousePressEvent(QMouseEvent* e) {
     anchor_ = f;
     const auto [a, b] = stretchFrames();
     if (e->modifiers() & Qt::ControlModifier) { // the stretch that was the ticket's own stays beside the new one
-        if (const Ticket::Stretch own = project_.shownTicket().stretch; own.on) {
-            auto all = c->stretches;
-            all.emplace_back(own.from, own.to);
-            project_.setStretches(all);
-        }
+        keepStretch();
         return;
     }
     // Near an end, the other end holds still.

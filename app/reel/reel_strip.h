@@ -29,8 +29,10 @@ public:
     void clearAllStretches();
     /// The marked stretch is left out of what is delivered; the marked stretches are joined into one, what lies between
     /// them left out; what is left out around an instant of the clip comes back.
-    void leaveStretchOut();
-    void joinStretches();
+    /// The ticket's own stretch stays beside the one that is marked next.
+    void keepStretch();
+    bool leaveStretchOut(); ///< false where none is marked
+    bool joinStretches();   ///< false where there are not two
     void bringBack(double seconds);
     void bringAllBack();
     /// How pictures in between are made in the marked stretch; none: as elsewhere.

@@ -64,7 +64,7 @@ RunRow::RunRow(int index, RunQueue& queue, QWidget* parent) : QWidget(parent), i
         connect(b, &QToolButton::clicked, this, what);
         row->addWidget(b);
     };
-    const bool open = r.state == RunItem::State::Waiting || r.state == RunItem::State::Running;
+    const bool open = isOpen(r);
     if (open) add("stop", "cancelRun", tr("Cancel"), [this] { queue_.cancel(index_); });
     if (r.state == RunItem::State::Done)
         add("proof", "proofRun", tr("Before and after"), [this] { Q_EMIT queue_.proofWanted(index_); });
@@ -169,6 +169,15 @@ QLayout* RunListPage::makePlace() {
     connect(beside_, &QPushButton::clicked, this, [this] { queue_.setFolder({}); });
     row->addWidget(beside_);
     row->addStretch();
+    cancelAll_ = new QPushButton(tr("Cancel all"));
+    cancelAll_->setObjectName("cancelAll");
+    connect(cancelAll_, &QPushButton::clicked, &queue_, &RunQueue::cancelAll);
+    row->addWidget(cancelAll_);
+    clear_ = new QPushButton(tr("Clear what is finished"));
+    clear_->setObjectName("clearFinished");
+    clear_->setToolTip(tr("Takes it off the list; the files stay"));
+    connect(clear_, &QPushButton::clicked, &queue_, &RunQueue::removeFinished);
+    row->addWidget(clear_);
     return row;
 }
 
@@ -184,12 +193,14 @@ void RunListPage::refresh() {
         rows_->addWidget(new RunRow(static_cast<int>(i), queue_));
         const auto s = queue_.items()[i].state;
         done += s == RunItem::State::Done;
-        open += s == RunItem::State::Waiting || s == RunItem::State::Running;
+        open += isOpen(queue_.items()[i]);
     }
     summary_->setText(queue_.items().empty()
                           ? tr("Nothing is to be rendered. On the Bench, tick the destinations a clip goes to and "
                                "press “Add to run list”.")
                           : tr("%1 to go, %2 done.").arg(open).arg(done));
+    cancelAll_->setVisible(open > 1);
+    clear_->setVisible(static_cast<int>(queue_.items().size()) - open > 1);
     const QString folder = queue_.folder();
     beside_->setVisible(!folder.isEmpty());
     place_->setText(folder.isEmpty() ? tr("Results go beside their clips; nothing is ever overwritten.")

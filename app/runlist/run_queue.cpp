@@ -191,6 +191,19 @@ void RunQueue::remove(int i) {
     Q_EMIT changed();
 }
 
+void RunQueue::cancelAll() {
+    for (RunItem& r : items_)
+        if (r.state == RunItem::State::Waiting) r.state = RunItem::State::Cancelled;
+    keep();
+    Q_EMIT changed();
+    cancel(running_);
+}
+
+void RunQueue::removeFinished() {
+    for (int i = static_cast<int>(items_.size()) - 1; i >= 0; --i)
+        if (!isOpen(items_[static_cast<std::size_t>(i)])) remove(i);
+}
+
 void RunQueue::again(int i) {
     if (i < 0 || i >= static_cast<int>(items_.size()) || i == running_) return;
     RunItem& r = items_[static_cast<std::size_t>(i)];

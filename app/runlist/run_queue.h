@@ -19,6 +19,11 @@ struct RunItem {
     int interrupted = 0; ///< times that the program ended while this ran
 };
 
+/// Whether it waits or runs.
+inline bool isOpen(const RunItem& r) {
+    return r.state == RunItem::State::Waiting || r.state == RunItem::State::Running;
+}
+
 /// Renders deliveries one after another in the background. Kept with the session: what was under way when the
 /// application ended starts again from its beginning.
 class RunQueue : public QObject {
@@ -34,6 +39,8 @@ public:
     const std::vector<RunItem>& items() const { return items_; }
     void cancel(int index);
     void remove(int index); ///< only what does not run
+    void cancelAll();       ///< what waits, and what runs
+    void removeFinished();  ///< all that neither waits nor runs; their files stay
     void again(int index);  ///< failed or cancelled: waits once more
     bool running() const { return running_ >= 0; }
     /// Where results go from now on, those that wait too; empty: each beside its clip.

@@ -72,6 +72,10 @@ QString finding(const ClipEntry& c) {
     return inShort(*worst, *c.inspection) + (more ? QString(" +%1").arg(more) : QString());
 }
 
+QString clipsInWords(const std::vector<int>& clips) {
+    return clips.size() == 1 ? ClipShelf::tr("this clip") : ClipShelf::tr("%1 clips").arg(clips.size());
+}
+
 double worstSeverity(const ClipEntry& c) {
     if (!c.inspection || !c.clip) return 0;
     const auto all = findings(*c.inspection, c.clip->facts());
@@ -292,6 +296,7 @@ void ClipShelf::openMenu() {
     const bool some = !marked().empty();
     menu.addAction(some ? tr("Mark none") : tr("Mark all"), this, [this, some] { markAll(!some); });
     addCommands(menu, some ? marked() : shown());
+    if (some) addRemoval(menu, marked());
     menu.exec(menu_->mapToGlobal(QPoint(0, menu_->height())));
 }
 
@@ -302,13 +307,16 @@ void ClipShelf::markAll(bool on) {
 // What is done with several clips at once; each takes its own advice.
 void ClipShelf::addCommands(QMenu& menu, const std::vector<int>& clips) {
     const auto any = [&](auto f) { return std::ranges::any_of(clips, [&](int i) { return f(project_.at(i)); }); };
-    const QString many = clips.size() == 1 ? tr("this clip") : tr("%1 clips").arg(clips.size());
+    const QString many = clipsInWords(clips);
     menu.addAction(clips.size() == 1 ? tr("Put advice on its ticket") : tr("Put advice on the tickets of %1").arg(many),
                    this, [=, this] { putAdvice(clips); })
         ->setEnabled(any([](const ClipEntry& c) { return !openAdvice(c).empty(); }));
     menu.addAction(tr("Add %1 to run list").arg(many), this, [=, this] { Q_EMIT runsWanted(clips); })
         ->setEnabled(any([](const ClipEntry& c) { return c.clip != nullptr; }));
-    menu.addAction(tr("Take %1 off the shelf").arg(many), this, [=, this] {
+}
+
+void ClipShelf::addRemoval(QMenu& menu, const std::vector<int>& clips) {
+    menu.addAction(tr("Take %1 off the shelf").arg(clipsInWords(clips)), this, [=, this] {
         std::vector<int> last = clips;
         std::ranges::sort(last, std::greater());
         for (const int i : last) project_.remove(i);
@@ -331,7 +339,7 @@ void ClipShelf::cardMenu(ClipCard* card, const QPoint& at) {
     const std::vector<int> clips = to;
     std::erase(to, project_.current());
     const ClipEntry* from = project_.currentClip();
-    const QString many = to.size() > 1 ? tr("%1 clips").arg(to.size()) : tr("this clip");
+    const QString many = to.empty() ? tr("this clip") : clipsInWords(to);
     QMenu* copy = menu.addMenu(from ? tr("Copy from %1 to %2").arg(onButton(from->name()), many) : tr("Copy"));
     copy->setEnabled(from && !to.empty());
     copy->addAction(tr("The whole ticket"), this, [=, this] { project_.copyTicketTo(to, ""); });
@@ -339,6 +347,7 @@ void ClipShelf::cardMenu(ClipCard* card, const QPoint& at) {
         copy->addAction(tr("Only %1").arg(name), this, [=, this, key = key] { project_.copyTicketTo(to, key); });
     menu.addSeparator();
     addCommands(menu, clips);
+    addRemoval(menu, clips);
     menu.exec(at);
 }
 

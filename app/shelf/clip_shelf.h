@@ -66,6 +66,7 @@ private:
     std::vector<int> marked() const;
     void markAll(bool on);
     void addCommands(QMenu& menu, const std::vector<int>& clips);
+    void addRemoval(QMenu& menu, const std::vector<int>& clips);
     void putAdvice(const std::vector<int>& clips);
     bool passes(const ClipEntry&) const;
     Project& project_;

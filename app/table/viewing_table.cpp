@@ -2,6 +2,7 @@
 
 #include <QMouseEvent>
 #include <QScreen>
+#include <QTimer>
 #include <QWheelEvent>
 #include <cmath>
 #include <numbers>
@@ -116,6 +117,14 @@ void ViewingTable::askForPlace(const QString& words) {
 void ViewingTable::tell(const QString& words) {
     telling_ = words;
     update();
+}
+
+void ViewingTable::hint(const QString& words) {
+    constexpr int kLong = 5000; // ms
+    tell(words);
+    QTimer::singleShot(kLong, this, [this, words] {
+        if (telling_ == words) tell({});
+    });
 }
 
 std::vector<QRectF> ViewingTable::panes() const {

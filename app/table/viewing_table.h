@@ -41,7 +41,9 @@ public:
     bool askingForPlace() const { return !asking_.isEmpty(); }
     /// Words over the picture while something is done for it; empty: no more.
     void tell(const QString& words);
+    void hint(const QString& words); ///< the same, for a while
     bool isTelling() const { return !telling_.isEmpty(); }
+    const QString& told() const { return telling_; }
 
     /// While a clip plays: its picture; `delivered` tells an upright source picture from a rendered result. Null to
     /// return to the playhead's frame.

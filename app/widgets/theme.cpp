@@ -45,6 +45,7 @@ QComboBox, QLineEdit { color: @ink; background: @open; border: 1px solid @line; 
 QComboBox QAbstractItemView { color: @ink; background: @open; selection-background-color: @line; selection-color: @ink; }
 QMenu { color: @ink; background: @open; border: 1px solid @line; padding: 4px; }
 QMenu::item { padding: 5px 18px; } QMenu::item:selected { background: @plain; }
+QMenu::item:disabled { color: @faint; background: transparent; }
 QScrollArea { border: none; background: transparent; }
 QScrollBar:vertical { width: 8px; background: transparent; } QScrollBar::handle:vertical { background: @line; min-height: 24px; }
 QScrollBar:horizontal { height: 8px; background: transparent; } QScrollBar::handle:horizontal { background: @line; min-width: 24px; }

@@ -211,8 +211,15 @@ TEST_CASE("several clips at once take each its own advice, go to the run list, a
     choose("Mark none");
     choose("Add 3 clips to run list"); // all that are shown
     CHECK(b.window.runs().items().size() == 5);
-    for (int i = 0; i < 5; ++i) b.window.runs().cancel(i);
+    b.window.showPage(MainWindow::kRunList);
+    b.find<QPushButton>("cancelAll")->click();
     REQUIRE(waitFor([&] { return !b.window.runs().running(); }));
+    CHECK(std::ranges::none_of(b.window.runs().items(), isOpen)); // none began meanwhile
+    CHECK_FALSE(b.find("cancelAll")->isVisible());
+    b.find<QPushButton>("clearFinished")->click();
+    CHECK(b.window.runs().items().empty());
+    b.window.showPage(MainWindow::kBench);
+    choose("Mark all");
     choose("Take 3 clips off the shelf");
     CHECK(b.project().count() == 0);
 }

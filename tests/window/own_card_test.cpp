@@ -142,3 +142,40 @@ TEST_CASE("a destination that cannot be kept says why, and the dialog stays with
     });
     CHECK(b.project().target("attic") == nullptr);
 }
+
+TEST_CASE("a dropped ticket, look or card is taken for what it is, and told where it makes no sense") {
+    const OwnHome home;
+    const auto told = [](Bench& b) { return b.window.errors().text(); };
+    const TempFolder files;
+    const auto at = [&](const char* name) { return QString::fromStdString(files / name); };
+    Ticket kept;
+    setByAssignment(kept, "clean.blocks=41");
+    writeFileWhole(files / "kept.ticket.json", toJson(kept).dump());
+    writeFileWhole(files / "negative.cube", "LUT_1D_SIZE 2\n1 1 1\n0 0 0\n");
+    writeFileWhole(files / "broken.cube", "no table at all\n");
+    writeFileWhole(files / "net.onnx", "nothing");
+    Target card;
+    card.name = "kiln-wall", card.title = "Kiln wall", card.maxMb = 7;
+    writeFileWhole(files / "kiln.json", toJson(card).dump());
+    {
+        Bench none(QStringList{});
+        none.drop({at("kept.ticket.json")});
+        CHECK(told(none).contains("Drop a clip first"));
+    }
+    Bench b;
+    b.drop({at("kept.ticket.json")});
+    CHECK(b.ticket() == kept);
+    b.drop({at("negative.cube"), at("broken.cube"), at("net.onnx")});
+    CHECK(b.ticket().finish.table == files / "negative.cube");
+    CHECK(b.ticket().finish.on);
+    CHECK(told(b).contains("broken.cube"));
+    CHECK(told(b).contains("chosen in the step Enlarge"));
+    b.project().undo();
+    CHECK(b.ticket() == kept);
+    b.drop({at("kiln.json")});
+    const auto mine = std::ranges::find(b.project().targets(), "Kiln wall", &Target::title);
+    REQUIRE(mine != b.project().targets().end());
+    CHECK(mine->maxMb == 7);
+    CHECK(b.project().watched().contains(mine->name));
+    CHECK(b.project().count() == 1); // none of them was taken for a clip
+}

@@ -59,6 +59,27 @@ TEST_CASE("parts of a clip are left out on the reel, brought back and undone, an
     QTest::keyClick(&b.window, Qt::Key_X, Qt::ShiftModifier);
     chooseAt(&reel, {x(2), y}, "Bring all parts back");
 
+    // What there is nothing to do with is told, not passed over.
+    for (const auto& [key, words] :
+         {std::pair{Qt::Key_U, "Nothing to join"}, {Qt::Key_Delete, "Mark a stretch first"}}) {
+        const QImage before = b.table().grab().toImage();
+        QTest::keyClick(&b.window, key);
+        CHECK(b.table().told().contains(words));
+        CHECK(differing(before, b.table().grab().toImage()) > 100);
+    }
+    // By keys alone: one stretch, and a further one beside it.
+    const auto mark = [&](int at, Qt::Key key, Qt::KeyboardModifiers with = {}) {
+        b.project().setPlayhead(at);
+        QTest::keyClick(&b.window, key, with);
+    };
+    mark(3, Qt::Key_I), mark(8, Qt::Key_O);
+    mark(18, Qt::Key_I, Qt::ShiftModifier), mark(22, Qt::Key_O);
+    REQUIRE(b.project().currentClip()->stretches.size() == 1);
+    CHECK(clip.frameAt(b.project().currentClip()->stretches[0].first + 1e-6) == 3);
+    CHECK(clip.frameAt(b.ticket().stretch.from + 1e-6) == 18);
+    CHECK(clip.frameAt(b.ticket().stretch.to - 1e-4) == 22);
+    QTest::keyClick(&b.window, Qt::Key_X, Qt::ShiftModifier);
+
     // Two stretches become one delivery, what lies between them left out.
     drag(&reel, {x(3) + 1, y}, {x(8) + 1, y});
     drag(&reel, {x(18) + 1, y}, {x(22) + 1, y}, Qt::LeftButton, Qt::ControlModifier);
