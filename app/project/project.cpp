@@ -56,6 +56,15 @@ void copyOwn(const std::string& step, const json& from, json& to) {
             if (steps.contains(step)) to["for"][target][step] = steps[step];
 }
 
+// Near the middle, and soon decoded: a key frame, where one lies in the middle half.
+std::int64_t firstLook(const Clip& c) {
+    const std::int64_t middle = c.frameCount() / 2;
+    for (std::int64_t away = 0; away <= middle / 2; ++away)
+        for (const std::int64_t n : {middle - away, middle + away})
+            if (n < c.frameCount() && c.frames()[static_cast<std::size_t>(n)].key) return n;
+    return middle;
+}
+
 } // namespace
 
 const Inspection& ClipEntry::known() const {
@@ -257,7 +266,7 @@ void Project::openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isN
             entry->reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(48) << 20);
             entry->playhead = std::clamp<std::int64_t>(entry->playhead, 0, clip->frameCount() - 1);
             if (beside) entry->ticket = *beside;
-            if (isNew && entry->playhead == 0) entry->playhead = clip->frameCount() / 2;
+            if (isNew && entry->playhead == 0) entry->playhead = firstLook(*clip);
             if (current_ < 0) current_ = index;
             Q_EMIT shelfChanged();
             if (index == current_) Q_EMIT currentChanged();
@@ -278,7 +287,7 @@ void Project::drawThumbnail(const std::shared_ptr<ClipEntry>& entry) {
             const auto source = std::make_shared<SourceStage>(
                 std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 1 << 20));
             Engine once(0);
-            const QImage small = wholeImage(once, *asRgb(source), clip->frameCount() / 2, cancel)
+            const QImage small = wholeImage(once, *asRgb(source), firstLook(*clip), cancel)
                                      .scaled(160, 90, Qt::KeepAspectRatio, Qt::SmoothTransformation);
             onInterface(self, [=, this] {
                 entry->thumbnail = small;
@@ -314,13 +323,13 @@ void Project::inspect(const std::shared_ptr<ClipEntry>& entry) {
                 } catch (const Error&) { // of an older version, or damaged: looked over anew
                 }
             if (!found) {
-                double told = 0;
+                double told = -1; // that it began is told at once
                 InspectWatch watch;
                 watch.onProgress = [&](double done) {
-                    if (done - told < 0.1) return;
+                    if (done - told < 0.05) return;
                     told = done;
                     onInterface(self, [=, this] {
-                        entry->inspecting = done;
+                        entry->inspecting = std::max(done, 0.001);
                         if (const int i = indexOf(entry.get()); i >= 0) Q_EMIT inspectionChanged(i);
                     });
                 };

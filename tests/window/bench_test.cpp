@@ -3,6 +3,9 @@
 #include "app/spots/spots_column.h"
 #include "app/targets/target_chips.h"
 #include "app/tasks/image.h"
+#include "core/deliver/movie_writer.h"
+#include "core/media/frame_convert.h"
+#include "core/picture/opencv_view.h"
 
 #include <QLabel>
 #include <QLineEdit>
@@ -241,6 +244,24 @@ TEST_CASE("a double-click adds a spot there, a drag moves it, and the place is k
     const Spot moved = b.project().currentClip()->spots.back();
     CHECK(moved.x == Approx(added.x + 20).margin(2)); // same size: delivered pixels are source pixels
     CHECK(moved.y == Approx(added.y + 20).margin(2));
+}
+
+TEST_CASE("a clip opens on a frame near its middle that is soon decoded: a key frame, where one lies there") {
+    Bench b;
+    const Clip& plain = *b.project().currentClip()->clip;
+    CHECK(b.project().currentClip()->playhead == plain.frameCount() / 2); // its one key frame is its first
+    VideoEncoding e;
+    e.width = 64, e.height = 64, e.timeBase = {1, 25}, e.fps = 1.4; // a key frame every seven
+    const std::string file = b.folder / "keyed.mp4";
+    MovieWriter w(file, "mp4", e, std::nullopt);
+    const Picture grey = Picture::make({64, 64, 1, 1}, {0, 0, 64, 64});
+    for (const Plane& p : grey.planes) viewOf(p) = 0.25f;
+    for (int n = 0; n < 20; ++n) w.write(*toFrame(grey, AV_PIX_FMT_YUV420P), n, 1);
+    w.finish();
+    b.drop({QString::fromStdString(file)});
+    REQUIRE(waitFor([&] { return b.project().count() == 2 && b.project().at(1).clip; }));
+    REQUIRE(b.project().at(1).clip->frames()[7].key);
+    CHECK(b.project().at(1).playhead == 7);
 }
 
 TEST_CASE("the reel strip moves the playhead, marks a stretch by drag and keys, and steps by frames") {
