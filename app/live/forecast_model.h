@@ -30,6 +30,7 @@ signals:
 private:
     void refresh();
     std::vector<DeliveryPtr> wanted() const;
+    bool waitsForInspection() const;
 
     Project& project_;
     DeliveryModel& deliveries_;

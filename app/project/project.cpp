@@ -355,7 +355,12 @@ void Project::inspect(const std::shared_ptr<ClipEntry>& entry) {
         } catch (const Error& e) {
             if (e.fault == Fault::Cancelled) return;
             const QString reason = QString::fromStdString(e.reason), remedy = QString::fromStdString(e.remedy);
-            onInterface(self, [=, this] { Q_EMIT problem(entry->path, reason, remedy); });
+            onInterface(self, [=, this] {
+                entry->notInspected = reason;
+                entry->inspecting = 0;
+                if (const int i = indexOf(entry.get()); i >= 0) Q_EMIT inspectionChanged(i);
+                Q_EMIT problem(entry->path, reason, remedy);
+            });
         }
     });
 }

@@ -55,6 +55,7 @@ struct ClipEntry {
     std::shared_ptr<const Inspection> inspection; ///< null until it was looked over
     std::shared_ptr<const Inspection> partial;    ///< what is known while it runs
     double inspecting = 0;                        ///< 0…1 while it runs
+    QString notInspected;                         ///< why it could not be looked over
     std::optional<Ticket> kept;                   ///< another ticket to hold this one against
     std::vector<std::pair<double, double>>
         stretches; ///< further marked stretches, seconds; the ticket's own is not among them

@@ -61,6 +61,7 @@ QString inShort(const Finding& f, const Inspection& i) {
 QString finding(const ClipEntry& c) {
     if (!c.problem.isEmpty()) return ClipCard::tr("cannot be opened");
     if (!c.clip) return ClipCard::tr("opening…");
+    if (!c.notInspected.isEmpty()) return ClipCard::tr("not looked over");
     if (!c.inspection)
         return c.inspecting > 0 ? ClipCard::tr("looking %1 %").arg(std::lround(c.inspecting * 100))
                                 : ClipCard::tr("waiting");

@@ -35,6 +35,8 @@ std::int64_t nextFilmed(const Delivery& d, std::int64_t stage) {
     return 0;
 }
 
+bool treats(const Ticket& t) { return t.clean.on || t.enlarge.on || t.motion.on || t.finish.on; }
+
 } // namespace
 
 OverdoneModel::OverdoneModel(Project& project, Live& live, QObject* parent)
@@ -97,7 +99,7 @@ Overdone OverdoneModel::judge(const Delivery& d, const std::vector<Place>& place
 void OverdoneModel::refresh() {
     const ClipEntry* c = project_.currentClip();
     const auto p = live_.deliveries().onTable();
-    if (!c || !p || !c->clip) {
+    if (!c || !p || !c->clip || !treats(p->ticket)) {
         overdone_ = {};
         fresh_ = true;
         Q_EMIT updated();

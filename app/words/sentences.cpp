@@ -84,6 +84,7 @@ QString factsSentence(const ClipEntry& c) {
 }
 
 QString adviceSentence(const ClipEntry& c, const QString& colour) {
+    if (!c.notInspected.isEmpty()) return tr("It could not be looked over: %1.").arg(c.notInspected.toHtmlEscaped());
     if (!c.inspection)
         return c.inspecting > 0 ? tr("Looking it over… %1 %").arg(std::lround(c.inspecting * 100))
                                 : tr("Waiting to be looked over…");

@@ -1,6 +1,7 @@
 // What keeps a person's work: sessions of two windows, runs that end the program, jobs that throw, errors to pass on.
 #include "app/project/log.h"
 #include "app/proof/proof_page.h"
+#include "app/shelf/clip_shelf.h"
 #include "app/widgets/error_note.h"
 #include "app/widgets/preferences.h"
 #include "core/base/files.h"
@@ -191,6 +192,19 @@ TEST_CASE(
     CHECK(b.window.runs().items()[0].clip == in("is", "hands"));
     b.window.runs().cancel(0);
     REQUIRE(waitFor([&] { return !b.window.runs().running(); }));
+}
+
+TEST_CASE("a clip that vanishes before it was looked over is said to be so, and not waited for") {
+    Bench b;
+    const QString file = QString::fromStdString(b.folder / "brief.mp4");
+    REQUIRE(QFile::copy(b.project().at(0).path, file));
+    b.drop({file});
+    REQUIRE(waitFor([&] { return b.project().count() == 2 && b.project().at(1).clip; }));
+    REQUIRE(QFile::remove(file));
+    REQUIRE(waitFor([&] { return !b.project().at(1).notInspected.isEmpty(); }));
+    b.project().setCurrent(1);
+    CHECK(b.find<QLabel>("ticketAdvice")->text().contains("could not be looked over"));
+    CHECK(b.find<ClipCard>("clip.brief")->told().contains("not looked over"));
 }
 
 TEST_CASE("how networks compute is shown, what a graphics processor does with it, and measured again at a click") {
