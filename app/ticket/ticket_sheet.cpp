@@ -196,7 +196,7 @@ void TicketSheet::refresh() {
     facts_->setText(!c       ? tr("Drop a clip anywhere, or press Ctrl+O.")
                     : !ready ? (c->problem.isEmpty() ? tr("Opening…") : c->problem)
                              : factsSentence(*c));
-    const bool lost = c && project_.isLost(project_.current());
+    const bool lost = c && !ready && !c->problem.isEmpty();
     advice_->setVisible(ready || lost);
     if (lost) advice_->setText(QString("<a href=\"find\" style=\"color:%1\">%2</a>").arg(t.ink.name(), tr("Find it…")));
     if (!ready) block_->hide();

@@ -181,6 +181,10 @@ TEST_CASE(
     auto* const advice = b.find<QLabel>("ticketAdvice");
     REQUIRE(waitFor([&] { return advice->isVisible(); }));
     CHECK(advice->text().contains("Find it"));
+    writeFileWhole(clips / "is/notes.mp4", "no clip"); // a wrong one may be chosen, and then the right one
+    chooseFile(in("is", "notes"), [&] { Q_EMIT advice->linkActivated("find"); });
+    REQUIRE(waitFor([&] { return !p.at(0).problem.isEmpty(); }));
+    CHECK(advice->isVisible());
     chooseFile(in("is", "wheel"), [&] { Q_EMIT advice->linkActivated("find"); });
     REQUIRE(waitFor([&] { return p.at(0).clip && p.at(1).clip; }));
     CHECK(p.at(1).path == in("is", "hands"));
