@@ -92,14 +92,14 @@ bool MainWindow::mayClose() {
     asked.setInformativeText(tr("It starts again from its beginning when Ulmwood is opened next time."));
     auto* go = asked.addButton(tr("Go on rendering"), QMessageBox::RejectRole);
     auto* close = asked.addButton(tr("Close"), QMessageBox::AcceptRole);
-    close->setObjectName("closeAnyway");
     asked.setDefaultButton(go);
     asked.setEscapeButton(go);
+    const auto finished = [&] { return std::ranges::none_of(runs_.items(), isOpen); };
     connect(&runs_, &RunQueue::changed, &asked, [&] { // nothing is left to ask about
-        if (!runs_.running()) asked.done(QDialog::Accepted);
+        if (finished()) asked.done(QDialog::Accepted);
     });
     asked.exec();
-    return asked.clickedButton() == close || !runs_.running();
+    return asked.clickedButton() == close || finished();
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {
@@ -243,7 +243,7 @@ void MainWindow::dropEvent(QDropEvent* e) {
     e->acceptProposedAction();
     QStringList clips;
     for (const QString& f : files) try {
-            if (!takeDropped(project_, f)) clips << f;
+            if (!takeDropped(project_, f, files)) clips << f;
         } catch (const Error& error) {
             project_.tell(error);
         }

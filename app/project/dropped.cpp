@@ -4,9 +4,12 @@
 #include "core/finish/table_stage.h"
 #include "core/target/own_target.h"
 
+#include <QFileInfo>
+#include <algorithm>
+
 namespace ulm::app {
 
-bool takeDropped(Project& project, const QString& path) {
+bool takeDropped(Project& project, const QString& path, const QStringList& along) {
     const std::string file = path.toStdString();
     const auto is = [&](const char* ending) { return path.endsWith(ending, Qt::CaseInsensitive); };
     const auto needClip = [&] {
@@ -14,6 +17,11 @@ bool takeDropped(Project& project, const QString& path) {
             throw Error(Fault::Usage, file, "there is no clip that it could be put on", "Drop a clip first.");
     };
     if (is(".ticket.json")) {
+        const QString clip = path.chopped(qsizetype(std::string_view(".ticket.json").size()));
+        const auto isOfIt = [&](const QString& f) {
+            return f != path && QFileInfo(f).path() + "/" + QFileInfo(f).completeBaseName() == clip;
+        };
+        if (std::ranges::any_of(along, isOfIt)) return true;
         needClip();
         project.change(loadTicket(file));
     } else if (is(".cube")) {

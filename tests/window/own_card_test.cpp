@@ -165,6 +165,17 @@ TEST_CASE("a dropped ticket, look or card is taken for what it is, and told wher
     Bench b;
     b.drop({at("kept.ticket.json")});
     CHECK(b.ticket() == kept);
+    // Dropped with its clip it is that one's, and not the one's on the Bench.
+    REQUIRE(QFile::copy(b.project().at(0).path, at("pair.mp4")));
+    Ticket other;
+    setByAssignment(other, "clean.blocks=12");
+    writeFileWhole(files / "pair.ticket.json", toJson(other).dump());
+    b.drop({at("pair.ticket.json"), at("pair.mp4")});
+    REQUIRE(waitFor([&] { return b.project().count() == 2 && b.project().at(1).clip; }));
+    CHECK(b.project().at(1).ticket == other);
+    CHECK(b.project().at(0).ticket == kept);
+    b.project().remove(1);
+
     b.drop({at("negative.cube"), at("broken.cube"), at("net.onnx")});
     CHECK(b.ticket().finish.table == files / "negative.cube");
     CHECK(b.ticket().finish.on);

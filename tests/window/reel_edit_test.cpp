@@ -78,6 +78,11 @@ TEST_CASE("parts of a clip are left out on the reel, brought back and undone, an
     CHECK(clip.frameAt(b.project().currentClip()->stretches[0].first + 1e-6) == 3);
     CHECK(clip.frameAt(b.ticket().stretch.from + 1e-6) == 18);
     CHECK(clip.frameAt(b.ticket().stretch.to - 1e-4) == 22);
+    for (int i = 0; i < 2; ++i) QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier);
+    CHECK(clip.frameAt(b.ticket().stretch.from + 1e-6) == 3); // the first again, and not twice
+    CHECK(b.project().currentClip()->stretches.empty());
+    for (int i = 0; i < 2; ++i) QTest::keyClick(&b.window, Qt::Key_Y, Qt::ControlModifier);
+    CHECK(b.project().currentClip()->stretches.size() == 1);
     QTest::keyClick(&b.window, Qt::Key_X, Qt::ShiftModifier);
 
     // Two stretches become one delivery, what lies between them left out.
