@@ -151,7 +151,7 @@ ColourMap mapOf(const Colour& c, const std::vector<CurvePoint>& points, int matr
 class Coloured : public PixelMap {
 public:
     Coloured(const Colour& c, const std::vector<CurvePoint>& curve, int matrix) : map_(mapOf(c, curve, matrix)) {}
-    void map(float* y, float* cb, float* cr, int count, Asked asked) const override {
+    void map(float* y, float* cb, float* cr, int count, Asked asked, const Line&) const override {
         HWY_DYNAMIC_DISPATCH(MapTones)(map_, y, cb, cr, count, asked == Asked::Luma);
         if (map_.turns && asked == Asked::Colour) HWY_DYNAMIC_DISPATCH(TurnChroma)(map_, cb, cr, count);
     }

@@ -125,7 +125,7 @@ public:
             m_.gain.push_back(float(shown > 0 ? rolledOff(shown, peak) / shown : 1));
         }
     }
-    void map(float* y, float* cb, float* cr, int count, Asked asked) const override {
+    void map(float* y, float* cb, float* cr, int count, Asked asked, const Line&) const override {
         HWY_DYNAMIC_DISPATCH(MapHdr)(m_, y, cb, cr, count, asked == Asked::Luma);
     }
 

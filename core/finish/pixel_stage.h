@@ -4,14 +4,21 @@
 
 namespace ulm {
 
-/// What becomes of a colour, wherever it is. Called from many threads.
+/// What becomes of a colour. Called from many threads.
 class PixelMap {
 public:
     virtual ~PixelMap() = default;
     enum class Asked { Colour, Luma };
+    /// Where colours lie: from -1 to 1 between the picture's borders. The first one's place across, the way to the next
+    /// one, and how far down all are.
+    struct Line {
+        float x, step, y;
+    };
     /// Maps `count` colours in place: Y', Cb, Cr as in Picture. Where only luma is asked for what becomes of cb and cr
     /// does not matter; most pixels of a picture with subsampled chroma are asked for so.
-    virtual void map(float* y, float* cb, float* cr, int count, Asked) const = 0;
+    virtual void map(float* y, float* cb, float* cr, int count, Asked, const Line&) const = 0;
+    /// False: what becomes of luma does not depend on chroma, nor the other way.
+    virtual bool mixes() const { return true; }
 
     /// Samples that rows given to map() have beyond `count`, for whole vectors; their values do not matter.
     static constexpr int kSlack = 64;

@@ -104,11 +104,11 @@ class ThroughTable : public PixelMap {
 public:
     ThroughTable(LookTablePtr table, double strength, int matrix)
         : table_(std::move(table)), strength_(float(strength)), weights_(matrixWeights(matrix)) {
-        if (table_->grid) lumas_ = table_->grid->lumas(weights_);
+        if (table_->grid && table_->grid->side <= kMostSide) cells_ = table_->grid->lumaCells(weights_);
     }
-    void map(float* y, float* cb, float* cr, int count, Asked asked) const override {
-        if (table_->grid && asked == Asked::Luma)
-            return table_->grid->mapLuma(lumas_, weights_, strength_, y, cb, cr, count);
+    void map(float* y, float* cb, float* cr, int count, Asked asked, const Line&) const override {
+        if (!cells_.empty() && asked == Asked::Luma)
+            return table_->grid->mapLuma(cells_, weights_, strength_, y, cb, cr, count);
         if (table_->grid) return table_->grid->map(weights_, strength_, y, cb, cr, count);
         const float kr = float(weights_.kr), kb = float(weights_.kb), kg = 1 - kr - kb;
         const float ofCr = 2 * (1 - kr), ofCb = 2 * (1 - kb);
@@ -136,7 +136,8 @@ private:
     LookTablePtr table_;
     float strength_;
     MatrixWeights weights_;
-    std::vector<float> lumas_; ///< of the grid's entries, where there is one
+    static constexpr int kMostSide = 65;      // 18 MB of cells
+    std::vector<ColourGrid::LumaCell> cells_; ///< of the grid, where there is one that is not too large
 };
 
 } // namespace

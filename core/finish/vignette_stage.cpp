@@ -1,12 +1,12 @@
 #include "core/finish/vignette_stage.h"
 
 #include "core/finish/colour.h"
+#include "core/finish/pixel_stage.h"
 
 #include <algorithm>
 #include <array>
 #include <cmath>
 #include <numbers>
-#include <vector>
 
 #undef HWY_TARGET_INCLUDE
 #define HWY_TARGET_INCLUDE "core/finish/vignette_stage.cpp"
@@ -25,21 +25,17 @@ namespace ulm {
 namespace HWY_NAMESPACE {
 namespace hn = hwy::HWY_NAMESPACE;
 
-// to = from × a polynomial of across + down.
-void DimRow(const float* gain, const float* across, float down, const float* from, float* to, int count) {
+// Times a polynomial of the squared distance: shareX · place² across, which begins at x, and `down`. Rows have slack.
+void DimRow(const float* gain, float x, float step, float shareX, float down, float* row, int count) {
     const hn::ScalableTag<float> d;
     const int n = static_cast<int>(hn::Lanes(d));
-    int x = 0;
-    for (; x + n <= count; x += n) {
-        const auto at = hn::Add(hn::LoadU(d, across + x), hn::Set(d, down));
+    const auto first = hn::MulAdd(hn::Iota(d, 0.f), hn::Set(d, step), hn::Set(d, x));
+    for (int i = 0; i < count; i += n) {
+        const auto place = hn::Add(first, hn::Set(d, float(i) * step));
+        const auto at = hn::MulAdd(hn::Mul(place, place), hn::Set(d, shareX), hn::Set(d, down));
         auto by = hn::Set(d, gain[kVignetteTerms - 1]);
         for (std::size_t k = kVignetteTerms - 1; k-- > 0;) by = hn::MulAdd(by, at, hn::Set(d, gain[k]));
-        hn::StoreU(hn::Mul(hn::LoadU(d, from + x), by), d, to + x);
-    }
-    for (; x < count; ++x) {
-        float by = gain[kVignetteTerms - 1];
-        for (std::size_t k = kVignetteTerms - 1; k-- > 0;) by = by * (across[x] + down) + gain[k];
-        to[x] = from[x] * by;
+        hn::StoreU(hn::Mul(hn::LoadU(d, row + i), by), d, row + i);
     }
 }
 
@@ -53,33 +49,16 @@ HWY_EXPORT(DimRow);
 
 namespace {
 
-class VignetteStage : public Stage {
+class Vignette : public PixelMap {
 public:
-    VignetteStage(StagePtr input, double amount)
-        : Stage({input}, input->format(), KeyMaker("vignette").add(input).add(amount)), gain_(gainOf(amount)) {}
-    const char* name() const override { return "vignette"; }
-    bool worthKeeping() const override { return false; }
-    void compute(std::int64_t, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
-        for (int c = 0; c < 3; ++c) {
-            cancel.check();
-            const Rect r = out.planes[c].area(), whole = out.planeArea(c, format().frame());
-            // Gains depend on the squared distance alone, in fractions of the way to a corner.
-            const double kx = 2.0 / whole.w, ky = 2.0 / whole.h;
-            const double wide = double(format().width) * format().width,
-                         high = double(format().height) * format().height;
-            const double shareX = wide / (wide + high), shareY = high / (wide + high);
-            std::vector<float> across; // each column's part of the squared distance
-            for (int x = r.x; x < r.right(); ++x) {
-                const double dx = (x + 0.5) * kx - 1;
-                across.push_back(float(shareX * dx * dx));
-            }
-            for (int y = r.y; y < r.bottom(); ++y) {
-                const double dy = (y + 0.5) * ky - 1;
-                const auto down = float(shareY * dy * dy);
-                HWY_DYNAMIC_DISPATCH(DimRow)
-                (gain_.data(), across.data(), down, in[0].planes[c].row(y), out.planes[c].row(y), r.w);
-            }
-        }
+    Vignette(double amount, double width, double height)
+        : gain_(gainOf(amount)), shareX_(float(width * width / (width * width + height * height))) {}
+    bool mixes() const override { return false; }
+    // Gains depend on the squared distance alone, in fractions of the way to a corner.
+    void map(float* y, float* cb, float* cr, int count, Asked asked, const Line& at) const override {
+        for (float* const row : {y, cb, cr})
+            if (row == y || asked == Asked::Colour) HWY_DYNAMIC_DISPATCH(DimRow)
+        (gain_.data(), at.x, at.step, shareX_, (1 - shareX_) * at.y * at.y, row, count);
     }
 
 private:
@@ -107,12 +86,16 @@ private:
     }
 
     std::array<float, kTerms> gain_; ///< of the signal: coefficients of powers of the squared distance
+    float shareX_;                   ///< of a corner's squared distance, that across
 };
 
 } // namespace
 
 StagePtr vignette(StagePtr input, double amount) {
-    return amount != 0 ? std::make_shared<VignetteStage>(input, amount) : input;
+    if (amount == 0) return input;
+    const PictureFormat& f = input->format();
+    return pixelStage(input, "vignette", KeyMaker("vignette").add(amount),
+                      std::make_shared<Vignette>(amount, f.width, f.height), f);
 }
 
 } // namespace ulm

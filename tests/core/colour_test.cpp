@@ -288,6 +288,29 @@ TEST_CASE("Glow spills from what is bright, and corners fall off as a lens's do"
     }
 }
 
+TEST_CASE("Corners are darkened the same alone and in one pass with light and colour", "[colour]") {
+    Engine engine(0);
+    const auto pulled = [&](const StagePtr& s) { return engine.pull(*s, 0, s->format().frame(), {}); };
+    for (const int sub : {0, 1}) {
+        // Wider than one run, and black: what is mapped beyond the rows' ends must not come back.
+        Painted p(517, 91, sub);
+        p.flat(0, 0.1f, -0.1f).paint([](int x, int y) { return (x / 3 + y) % 5 / 5.0; });
+        const StagePtr in = test::still(p), one = vignette(coloured(in, settings().back()), 0.7);
+        CHECK(one->name() == std::string("colour and vignette"));
+        const Picture together = pulled(one),
+                      apart = pulled(vignette(test::still(pulled(coloured(in, settings().back()))), 0.7));
+        for (int c = 0; c < 3; ++c) {
+            const Rect r = together.planes[c].area();
+            double furthest = 0;
+            for (int y = r.y; y < r.bottom(); ++y)
+                for (int x = r.x; x < r.right(); ++x)
+                    furthest =
+                        std::max(furthest, double(std::abs(together.planes[c].at(x, y) - apart.planes[c].at(x, y))));
+            CHECK(furthest < 1e-6);
+        }
+    }
+}
+
 TEST_CASE("The stages of light and colour keep to the contract", "[colour]") {
     Colour c = settings().back();
     for (const int sub : {0, 1})

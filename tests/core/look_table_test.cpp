@@ -122,6 +122,37 @@ TEST_CASE("light and a table pass over a picture together and come to what they 
     }
 }
 
+TEST_CASE("Luma alone goes through a table as whole colours do, of any size", "[table]") {
+    const TempFolder folder;
+    const auto any = [](int r, int g, int b) { return Rgb{entry(r, g, b, 0), entry(r, g, b, 1), entry(r, g, b, 2)}; };
+    const MatrixWeights w = matrixWeights(1);
+    for (const int side : {7, 66}) { // of the larger one no cells of luma are kept
+        const std::string path = folder / std::to_string(side) + ".cube";
+        write(path, cube(side, any));
+        const LookTablePtr table = loadLookTable(path);
+        for (const auto& [cb, cr] : {std::pair(0.f, 0.f), {0.1f, -0.2f}, {-0.3f, 0.05f}, {-0.1f, -0.1f}}) {
+            Painted p(300, 20, 1); // 4:2:0; wider than what is mapped at a time
+            p.flat(0, cb, cr).paint([](int x, int y) { return hashNoise(std::uint32_t(x), std::uint32_t(y), 1, 2); });
+            for (const double strength : {1.0, 0.4}) {
+                const Picture after = shown(throughTable(test::still(p), table, strength));
+                double furthest = 0;
+                for (int y = 0; y < 20; ++y)
+                    for (int x = 0; x < 300; ++x) {
+                        const double was = p.picture.planes[0].at(x, y);
+                        const double r = was + 2 * (1 - w.kr) * cr, b = was + 2 * (1 - w.kb) * cb,
+                                     g = (was - w.kr * r - w.kb * b) / (1 - w.kr - w.kb);
+                        const Rgb to = tetrahedral({r, g, b}, side);
+                        const double luma = w.kr * to[0] + (1 - w.kr - w.kb) * to[1] + w.kb * to[2];
+                        furthest =
+                            std::max(furthest, std::abs(after.planes[0].at(x, y) - (was + strength * (luma - was))));
+                    }
+                INFO(side << " at " << cb << ", " << cr);
+                CHECK(furthest < 1e-4); // a twelfth of a step of 10 bit
+            }
+        }
+    }
+}
+
 TEST_CASE("A table of three dimensions is interpolated tetrahedrally", "[table]") {
     const TempFolder folder;
     const std::string path = folder / "any.cube";
