@@ -253,9 +253,10 @@ void Project::openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isN
                 entry->problem = QString::fromStdString(failed->reason);
                 Q_EMIT problem(entry->path, QString::fromStdString(failed->reason),
                                QString::fromStdString(failed->remedy));
-                if (isNew) return remove(index);
+                const bool shown = index == current_;
+                if (isNew) drop(index), keepSoon();
                 Q_EMIT shelfChanged();
-                if (index == current_) Q_EMIT currentChanged();
+                if (shown || isNew) Q_EMIT currentChanged();
                 return;
             }
             if (failed)
@@ -365,16 +366,6 @@ void Project::inspect(const std::shared_ptr<ClipEntry>& entry) {
     });
 }
 
-void Project::remove(int index) {
-    if (index < 0 || index >= count()) return;
-    clips_.erase(clips_.begin() + index);
-    if (current_ >= index && current_ > 0) --current_;
-    current_ = std::min(current_, count() - 1);
-    Q_EMIT shelfChanged();
-    Q_EMIT currentChanged();
-    keepSoon();
-}
-
 void Project::setCurrent(int index) {
     if (index == current_ || index < 0 || index >= count()) return;
     // What is not looked at keeps neither decoder nor pictures.
@@ -394,6 +385,7 @@ void Project::change(const Ticket& ticket, const QString& stroke) {
         if (c->past.size() > 200) c->past.erase(c->past.begin());
     }
     stroke_ = stroke;
+    undoBringsBack_ = false;
     c->future.clear();
     c->ticket = ticket;
     Q_EMIT ticketChanged();
@@ -498,6 +490,7 @@ void ClipEntry::bringBack(std::vector<State>& from) {
 }
 
 void Project::undo() {
+    if (undoBringsBack_) return bringClipsBack();
     ClipEntry* c = currentClip();
     if (!c || c->past.empty()) return;
     c->future.push_back({c->ticket, c->stretches});
@@ -576,6 +569,7 @@ void Project::setTicketOf(int clip, const Ticket& ticket) {
     ClipEntry& c = at(clip);
     if (c.ticket == ticket) return;
     c.past.push_back({c.ticket, c.stretches});
+    undoBringsBack_ = false;
     c.future.clear();
     c.ticket = ticket;
     Q_EMIT shelfChanged();

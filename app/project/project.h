@@ -93,7 +93,11 @@ public:
     /// Reopens what the last session held.
     void restore();
     void addFiles(const QStringList& paths); ///< files and folders; those on the shelf already are only selected
-    void remove(int index);
+    /// Takes clips off the shelf; their files stay. The last ones taken off together can be brought back as they were:
+    /// by bringClipsBack(), or by undo() while nothing was changed since.
+    void takeOff(std::vector<int> indices);
+    QStringList takenOff() const; ///< names of those
+    void bringClipsBack();
     /// Whether a clip's file was not there when the session was opened.
     bool isLost(int index) const;
     /// A lost clip lies at `path` now; others that are lost and lie beside it under their names are found with it.
@@ -188,7 +192,13 @@ signals:
     void problem(const QString& file, const QString& reason, const QString& remedy);
 
 private:
+    struct TakenOff {
+        int place;
+        bool current;
+        std::shared_ptr<ClipEntry> entry;
+    };
     void openSession(const QString& folder);
+    void drop(int index); ///< tells nobody
     void openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isNew);
     void drawThumbnail(const std::shared_ptr<ClipEntry>& entry);
     void inspect(const std::shared_ptr<ClipEntry>& entry);
@@ -203,6 +213,8 @@ private:
     std::optional<WorkPlan> plan_;
     std::vector<std::shared_ptr<ClipEntry>> clips_;
     int current_ = -1;
+    std::vector<TakenOff> takenOff_;
+    bool undoBringsBack_ = false;
     QString stroke_;
     std::vector<Target> targets_;
     std::set<std::string> watched_, chosen_;

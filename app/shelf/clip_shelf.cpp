@@ -162,7 +162,7 @@ void ClipCard::keyPressEvent(QKeyEvent* e) {
     } else if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Space)
         project_.setCurrent(index_);
     else if (e->key() == Qt::Key_Delete)
-        project_.remove(index_);
+        project_.takeOff({index_});
     else
         QWidget::keyPressEvent(e);
 }
@@ -298,6 +298,7 @@ void ClipShelf::openMenu() {
     menu.addAction(some ? tr("Mark none") : tr("Mark all"), this, [this, some] { markAll(!some); });
     addCommands(menu, some ? marked() : shown());
     if (some) addRemoval(menu, marked());
+    addReturn(menu);
     menu.exec(menu_->mapToGlobal(QPoint(0, menu_->height())));
 }
 
@@ -317,11 +318,14 @@ void ClipShelf::addCommands(QMenu& menu, const std::vector<int>& clips) {
 }
 
 void ClipShelf::addRemoval(QMenu& menu, const std::vector<int>& clips) {
-    menu.addAction(tr("Take %1 off the shelf").arg(clipsInWords(clips)), this, [=, this] {
-        std::vector<int> last = clips;
-        std::ranges::sort(last, std::greater());
-        for (const int i : last) project_.remove(i);
-    });
+    menu.addAction(tr("Take %1 off the shelf").arg(clipsInWords(clips)), this, [=, this] { project_.takeOff(clips); });
+}
+
+void ClipShelf::addReturn(QMenu& menu) {
+    const QStringList off = project_.takenOff();
+    if (off.isEmpty()) return;
+    menu.addAction(tr("Bring %1 back").arg(off.size() == 1 ? onButton(off.first()) : tr("%1 clips").arg(off.size())),
+                   this, [this] { project_.bringClipsBack(); });
 }
 
 void ClipShelf::putAdvice(const std::vector<int>& clips) {
@@ -377,7 +381,7 @@ void ClipShelf::refresh() {
     menu_->setText(hidden                  ? tr("%1 of %2 ▾").arg(indices.size()).arg(project_.count())
                    : project_.count() == 1 ? tr("1 clip ▾")
                                            : tr("%1 clips ▾").arg(project_.count()));
-    menu_->setVisible(project_.count() > 0);
+    menu_->setVisible(project_.count() > 0 || !project_.takenOff().isEmpty());
     if (project_.current() >= 0 && current_ != project_.current()) {
         current_ = project_.current();
         const auto at = std::ranges::find(indices, current_) - indices.begin();

@@ -67,6 +67,7 @@ private:
     void markAll(bool on);
     void addCommands(QMenu& menu, const std::vector<int>& clips);
     void addRemoval(QMenu& menu, const std::vector<int>& clips);
+    void addReturn(QMenu& menu); ///< of what was taken off last
     void putAdvice(const std::vector<int>& clips);
     bool passes(const ClipEntry&) const;
     Project& project_;

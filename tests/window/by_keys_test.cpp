@@ -43,6 +43,9 @@ TEST_CASE("clips on the shelf are reached by Tab, marked, chosen and taken off b
     CHECK(b.project().count() == 1);
     CHECK(b.project().at(0).name() == "wheel");
     CHECK(QFile::exists(inFolder(b, "hands.mp4"))); // off the shelf, not off the disk
+    QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier);
+    REQUIRE(b.project().count() == 2);
+    CHECK(b.project().currentClip()->name() == "hands");
 }
 
 TEST_CASE("the shelf's menu sorts and filters, ticks what is chosen, and opens the table of all clips") {

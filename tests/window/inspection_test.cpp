@@ -155,7 +155,7 @@ TEST_CASE("a clip is called what its file is called, whatever that is, and told 
     b.project().setCurrent(2);
     CHECK(title->text() == "other/wheel.mp4");
     CHECK(b.project().nameOf(0).endsWith("/wheel.mp4"));
-    b.project().remove(2);
+    b.project().takeOff({2});
     CHECK(b.project().nameOf(0) == "wheel");
 }
 
@@ -221,8 +221,55 @@ TEST_CASE("several clips at once take each its own advice, go to the run list, a
     CHECK(b.window.runs().items().empty());
     b.window.showPage(MainWindow::kBench);
     choose("Mark all");
+    const Ticket first = b.project().at(0).ticket;
     choose("Take 3 clips off the shelf");
     CHECK(b.project().count() == 0);
+    REQUIRE(menu->isVisible()); // there is still something to choose
+    choose("Bring 3 clips back");
+    REQUIRE(b.project().count() == 3);
+    CHECK(b.project().at(0).ticket == first);
+    CHECK(b.find<ClipCard>("clip.third")->index() == 2);
+    REQUIRE(b.settle());
+}
+
+TEST_CASE("clips taken off the shelf come back as they were, once, and not beside themselves") {
+    Bench b({"wheel", "hands"});
+    b.project().setCurrent(1);
+    b.set({"finish.sharpen.amount=1.25"});
+    const QString path = b.project().at(1).path;
+    const auto undo = [&] { QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier); };
+    b.project().takeOff({1});
+    CHECK(b.project().current() == 0);
+    undo();
+    REQUIRE(b.project().count() == 2);
+    CHECK(b.project().current() == 1);
+    CHECK(b.project().at(1).path == path);
+    CHECK(b.project().at(1).ticket.finish.amount == 1.25);
+    undo(); // what was done before that
+    CHECK(b.project().at(1).ticket.finish.amount == Ticket().finish.amount);
+    REQUIRE(b.settle());
+
+    b.project().takeOff({1});
+    b.set({"finish.sharpen.amount=0.75"}); // of the clip that is left: this is what is undone now
+    undo();
+    CHECK(b.project().count() == 1);
+    CHECK(b.project().at(0).ticket.finish.amount == Ticket().finish.amount);
+    b.project().addFiles({path});
+    REQUIRE(b.project().count() == 2);
+    b.project().bringClipsBack();
+    CHECK(b.project().count() == 2);
+    CHECK(b.project().takenOff().isEmpty());
+    REQUIRE(b.settle());
+
+    // Before it was opened or looked over: that goes on when it is back.
+    const QString third = QString::fromStdString(b.folder / "third.mp4");
+    REQUIRE(QFile::copy(path, third));
+    b.project().addFiles({third});
+    b.project().takeOff({2});
+    QTest::qWait(300);
+    b.project().bringClipsBack();
+    REQUIRE(b.project().count() == 3);
+    CHECK(waitFor([&] { return b.project().at(2).clip && b.project().at(2).inspection; }, 20000));
 }
 
 TEST_CASE("Trials say what is missing before they can be made, and forget a clip that is left") {

@@ -174,7 +174,7 @@ TEST_CASE("a dropped ticket, look or card is taken for what it is, and told wher
     REQUIRE(waitFor([&] { return b.project().count() == 2 && b.project().at(1).clip; }));
     CHECK(b.project().at(1).ticket == other);
     CHECK(b.project().at(0).ticket == kept);
-    b.project().remove(1);
+    b.project().takeOff({1});
 
     b.drop({at("negative.cube"), at("broken.cube"), at("net.onnx")});
     CHECK(b.ticket().finish.table == files / "negative.cube");
