@@ -79,7 +79,7 @@ QWidget* StepRows::textRow(StepBlock* block, const TicketKey& k) {
     label->setFixedWidth(96);
     auto* line = new QLineEdit;
     line->setObjectName(QString::fromStdString(k.path));
-    line->setPlaceholderText(QString::fromStdString(k.form));
+    line->setPlaceholderText(QString::fromStdString(k.form).toLower());
     line->setToolTip(QString::fromStdString(k.meaning));
     line->setAccessibleName(label->text());
     row->addWidget(label);

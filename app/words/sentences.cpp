@@ -3,6 +3,7 @@
 #include "core/deliver/export.h"
 #include "core/deliver/memory.h"
 #include "core/engine/work_plan.h"
+#include "core/media/facts_words.h"
 #include "core/ticket/networks.h"
 #include "core/ticket/step.h"
 
@@ -41,12 +42,7 @@ QString sizeText(int w, int h) { return QString("%1×%2").arg(w).arg(h); }
 
 } // namespace
 
-QString codecName(const std::string& codec) {
-    static const std::map<std::string, QString> names = {{"h264", "H.264"}, {"hevc", "H.265"}, {"mpeg4", "MPEG-4"},
-                                                         {"av1", "AV1"},    {"vp9", "VP9"},    {"vp8", "VP8"}};
-    const auto it = names.find(codec);
-    return it != names.end() ? it->second : QString::fromStdString(codec).toUpper();
-}
+QString codecName(const std::string& codec) { return QString::fromStdString(codecWords(codec)); }
 
 QString byteText(double b) {
     if (b >= 1e9) return number(b / 1e9, 2) + " GB";

@@ -1,7 +1,10 @@
 #include "core/media/facts_words.h"
 
+#include <algorithm>
+#include <cctype>
 #include <cmath>
 #include <filesystem>
+#include <map>
 
 namespace ulm {
 
@@ -27,6 +30,17 @@ std::string colourWords(const VideoFacts& v) {
     if (v.colour.fullRange && v.colour.matrix != 0) words += ", full range";
     if (v.colourAssumed) words += ", not told by the file";
     return words;
+}
+
+std::string codecWords(const std::string& codec) {
+    static const std::map<std::string, std::string> names = {
+        {"h264", "H.264"},    {"hevc", "H.265"}, {"mpeg4", "MPEG-4"},  {"mpeg2video", "MPEG-2"},
+        {"prores", "ProRes"}, {"opus", "Opus"},  {"vorbis", "Vorbis"}, {"mjpeg", "M-JPEG"}};
+    if (const auto it = names.find(codec); it != names.end()) return it->second;
+    if (codec.starts_with("pcm_")) return "PCM";
+    std::string large = codec;
+    std::ranges::transform(large, large.begin(), [](unsigned char c) { return char(std::toupper(c)); });
+    return large;
 }
 
 std::string channelWords(int channels) {

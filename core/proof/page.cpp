@@ -77,4 +77,22 @@ int Page::write(const std::string& text, int x, int y, float pixels, PageColour 
     return x + m.w;
 }
 
+void Page::writeLines(const std::string& text, int x, int y, float pixels, PageColour ink, int right, int most) {
+    std::string rest = text;
+    for (int line = 1; !rest.empty(); ++line, y += int(1.35f * pixels)) {
+        if (line == most) {
+            write(rest, x, y, pixels, ink, false, right);
+            return;
+        }
+        // As many words as go in, but one at least.
+        std::size_t end = rest.find(' ');
+        for (std::size_t next = end; end != std::string::npos; end = next) {
+            next = rest.find(' ', end + 1);
+            if (x + renderText(rest.substr(0, next), pixels, false).w > right) break;
+        }
+        write(rest.substr(0, end), x, y, pixels, ink, false, right);
+        rest = end == std::string::npos ? "" : rest.substr(end + 1);
+    }
+}
+
 } // namespace ulm

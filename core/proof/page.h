@@ -26,6 +26,8 @@ public:
     /// A line of words, its top left corner at (x, y), an em of `pixels`; returns where it ends. Cut off with an
     /// ellipsis where it would pass `right` (0: the sheet's edge).
     int write(const std::string& text, int x, int y, float pixels, PageColour ink, bool bold = false, int right = 0);
+    /// The same over up to `most` lines, parted between words; what does not go into the last one is cut off there.
+    void writeLines(const std::string& text, int x, int y, float pixels, PageColour ink, int right, int most);
 
 private:
     Picture rgb_;

@@ -1,5 +1,6 @@
 #include "core/base/error.h"
 #include "core/deliver/output_file.h"
+#include "core/media/facts_words.h"
 #include "core/media/png.h"
 #include "core/proof/page.h"
 #include "core/proof/pairing.h"
@@ -30,8 +31,8 @@ std::vector<std::string> factLines(const MediaFacts& f) {
             std::to_string(v.width) + "×" + std::to_string(v.height) + ", " + number(v.fps, 2) + " frames a second",
             number(f.duration, 1) + " s, " + number(double(f.bytes) / 1e6, 2) + " MB, " +
                 number(double(f.bytes) * 8 / std::max(0.01, f.duration) / 1e6, 2) + " Mb/s",
-            v.codec + ", " + std::to_string(v.bitDepth) + " bit" +
-                (f.audio.empty() ? ", no sound" : ", sound " + f.audio[0].codec)};
+            codecWords(v.codec) + ", " + std::to_string(v.bitDepth) + " bit" +
+                (f.audio.empty() ? ", no sound" : ", sound " + codecWords(f.audio[0].codec))};
 }
 
 // What was done, step by step, in the ticket's own sentences.
@@ -83,7 +84,7 @@ void makeSheet(const ProofJob& job, const std::string& path, const CancelToken& 
 
     Engine engine(std::size_t(64) << 20);
     const PictureFormat& f = pair.after->format();
-    constexpr int kWidth = 1240, kTop = 470;
+    constexpr int kWidth = 1240, kTop = 490;
     const int rows = static_cast<int>(places.size() + 1) / 2;
     Page page(kWidth, kTop + std::max(1, rows) * (kCrop + 52) + 40, kPaper);
     page.write("Proof", kMargin, 28, 30, kInk, true);
@@ -100,12 +101,12 @@ void makeSheet(const ProofJob& job, const std::string& path, const CancelToken& 
         page.write(before[i], kMargin, 112 + 20 * int(i), 14, kInk, false, kMargin + 258);
         page.write(after[i], kMargin + 270, 112 + 20 * int(i), 14, kInk, false, kMargin + 530);
     }
-    page.write(pair.ticketKnown ? ticketText(*pair.delivery, was) : "made without a ticket that is known", kMargin, 202,
-               14, kFaint, false, kMargin + 530);
-    page.write("Reading", kMargin, 234, 15, kInk, true);
-    page.write("before", kMargin + 250, 234, 15, kInk, true);
-    page.write("after", kMargin + 340, 234, 15, kInk, true);
-    int y = 258;
+    page.writeLines(pair.ticketKnown ? ticketText(*pair.delivery, was) : "made without a ticket that is known", kMargin,
+                    202, 14, kFaint, kMargin + 530, 2);
+    page.write("Reading", kMargin, 254, 15, kInk, true);
+    page.write("before", kMargin + 250, 254, 15, kInk, true);
+    page.write("after", kMargin + 340, 254, 15, kInk, true);
+    int y = 278;
     for (const char* key : {"blocking", "noise_sigma", "softness_px", "ringing", "haloes", "stairs", "banding"}) {
         const ReadingKind& k = *findReading(key);
         page.fill({kMargin, y - 3, 530, 1}, kLine);

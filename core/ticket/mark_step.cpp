@@ -198,7 +198,7 @@ StepPart markPart() {
     StepPart p;
     p.step = "finish";
     p.keys = {
-        textKey("finish.mark.text", "LINE", textWrong, OF_TICKET(finish.mark.text))
+        textKey("finish.mark.text", "WORDS", textWrong, OF_TICKET(finish.mark.text))
             .called("Words")
             .under("Own mark")
             .does("A line of text over the finished picture, white with a dark edge.")

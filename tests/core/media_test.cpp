@@ -3,6 +3,7 @@
 #include "core/deliver/export.h"
 #include "core/judge/compare.h"
 #include "core/media/facts_json.h"
+#include "core/media/facts_words.h"
 #include "core/media/frame_convert.h"
 #include "core/media/sound_reader.h"
 #include "core/media/source_stage.h"
@@ -48,6 +49,17 @@ std::vector<std::vector<std::uint8_t>> soundPackets(const std::string& path) {
 }
 
 } // namespace
+
+TEST_CASE("codecs are told as people write them") {
+    for (const auto& [codec, words] : {std::pair("h264", "H.264"),
+                                       {"hevc", "H.265"},
+                                       {"av1", "AV1"},
+                                       {"aac", "AAC"},
+                                       {"opus", "Opus"},
+                                       {"pcm_s24le", "PCM"},
+                                       {"dvvideo", "DVVIDEO"}})
+        CHECK(codecWords(codec) == words);
+}
 
 TEST_CASE("every codec people bring is probed and decoded, frame by frame, in order and at random") {
     struct Case {

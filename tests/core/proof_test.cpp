@@ -70,6 +70,39 @@ TEST_CASE("a page lays pictures and words where it is told, and clips what would
     CHECK(end > 160);
 }
 
+TEST_CASE("a page parts a text between words, and cuts off only what its last line cannot hold") {
+    const auto darkRows = [](const Page& page) { // which rows have ink, and how far to the right it goes
+        std::pair<std::set<int>, int> found;
+        for (int y = 0; y < page.height(); ++y)
+            for (int x = 0; x < page.width(); ++x)
+                if (page.picture().planes[0].at(x, y) < 0.5f)
+                    found.first.insert(y), found.second = std::max(found.second, x);
+        return found;
+    };
+    const auto written = [&](const std::string& text, int most) {
+        Page page(200, 100, {1, 1, 1});
+        page.writeLines(text, 10, 10, 14, {0, 0, 0}, 150, most);
+        return darkRows(page);
+    };
+    const auto has = [](const std::set<int>& rows, int from, int to) {
+        return rows.lower_bound(from) != rows.lower_bound(to);
+    };
+    const auto [one, width] = written("a short line", 3);
+    CHECK(has(one, 10, 28));
+    CHECK_FALSE(has(one, 30, 100));
+    CHECK(width < 150);
+    const auto [three, wide] = written("words enough for three whole lines of this page", 3);
+    for (int line = 0; line < 3; ++line) CHECK(has(three, 10 + 18 * line, 26 + 18 * line));
+    CHECK_FALSE(has(three, 66, 100));
+    CHECK(wide <= 150);
+    const auto [two, cut] = written("words enough for three whole lines of this page", 2);
+    CHECK_FALSE(has(two, 48, 100));
+    CHECK(cut <= 152);
+    const auto [single, narrow] = written("onewordthatisfartoolongforalinebutmustbeshown", 2);
+    CHECK(has(single, 10, 28));
+    CHECK(narrow <= 152);
+}
+
 TEST_CASE("a result is paired with its source through crop, stretch and scale, frame by frame") {
     test::TempFolder folder;
     makeWheel(folder, 40);
