@@ -41,7 +41,7 @@ Picture stepped(const Picture& in, double n) {
 } // namespace
 
 Picture frameOf(const std::string& path, std::int64_t n) {
-    const auto reader = std::make_shared<FrameReader>(Clip::openVideo(path), PacketDecoder::Threads::Slices, 1 << 20);
+    const auto reader = std::make_shared<FrameReader>(Clip::openVideo(path), PacketDecoder::Threads::Single, 1 << 20);
     const SourceStage source(reader);
     Picture p = Picture::make(source.format(), source.format().frame());
     source.compute(n, {}, p, {});

@@ -49,7 +49,7 @@ LookTablePtr someTable(const std::string& path) {
 std::vector<Row> lightRows(const std::string& master) {
     const ClipPtr clip = Clip::openVideo(master);
     const auto source = std::make_shared<SourceStage>(
-        std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(64) << 20));
+        std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, std::size_t(64) << 20));
     PictureFormat f = source->format();
     f.width = 1080, f.height = 1920;
     const double w = source->format().height * 9.0 / 16;

@@ -42,7 +42,7 @@ public:
     std::vector<Row> rows;
 
     void spots() {
-        const auto reader = open("wheel.mp4", PacketDecoder::Threads::Slices);
+        const auto reader = open("wheel.mp4", PacketDecoder::Threads::Single);
         const Readings readings = inspectClip(Clip::openVideo(path("wheel.mp4")), {}).readings;
         Ticket t = loadTicket(path("wheel.ticket.json"));
         setByAssignment(t, "clean.noise=4");
@@ -96,7 +96,7 @@ public:
         Ticket t;
         setByAssignment(t, "enlarge.size=7680x4320");
         const auto reader =
-            std::make_shared<FrameReader>(Clip::openVideo(clip), PacketDecoder::Threads::Slices, std::size_t(64) << 20);
+            std::make_shared<FrameReader>(Clip::openVideo(clip), PacketDecoder::Threads::Single, std::size_t(64) << 20);
         const double told = double(renderBytes(*resolve(reader, nullptr, t), 2, ExportJob{}.cacheBytes)) / 1048576;
         add("memory for a movie of 7680×4320",
             "peak resident, quick network, 64 frames from 1920×1080; told beforehand: " + fixedPoint(told, 0) + " MB",
@@ -129,7 +129,7 @@ public:
 
     // Nine candidates on four spots, against nine times one candidate on them.
     void trials() {
-        const auto reader = open("wheel.mp4", PacketDecoder::Threads::Slices);
+        const auto reader = open("wheel.mp4", PacketDecoder::Threads::Single);
         const Ticket t = loadTicket(path("wheel.ticket.json"));
         const Rect places[] = {{300, 600, 192, 192}, {700, 900, 192, 192}, {200, 1500, 192, 192}, {640, 300, 192, 192}};
         Readings read;
@@ -172,7 +172,7 @@ public:
     }
 
     void downstream() {
-        const auto reader = open("wheel.mp4", PacketDecoder::Threads::Slices);
+        const auto reader = open("wheel.mp4", PacketDecoder::Threads::Single);
         Ticket t = loadTicket(path("wheel.ticket.json"));
         std::vector<double> cold, warm;
         for (int i = 0; i < 6; ++i) {
@@ -394,7 +394,7 @@ public:
             double least = 99;
             std::string each;
             for (const char* name : kClips) {
-                const auto reader = open("masters/" + std::string(name) + ".mp4", PacketDecoder::Threads::Slices);
+                const auto reader = open("masters/" + std::string(name) + ".mp4", PacketDecoder::Threads::Single);
                 const Readings r =
                     inspectClip(Clip::openVideo(path("masters/" + std::string(name) + ".mp4")), {}).readings;
                 Ticket t;
@@ -446,7 +446,7 @@ public:
             command.insert(command.end(), {"--set", set});
         }
         const ChildUse use = runChild(command);
-        const double told = double(renderBytes(*resolve(open("wheel.mp4", PacketDecoder::Threads::Slices), nullptr, t),
+        const double told = double(renderBytes(*resolve(open("wheel.mp4", PacketDecoder::Threads::Single), nullptr, t),
                                                2, ExportJob{}.cacheBytes)) /
                             1048576;
         add("memory for in-betweens of 1080×1920", "peak resident; told beforehand: " + fixedPoint(told, 0) + " MB",

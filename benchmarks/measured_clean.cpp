@@ -136,7 +136,7 @@ void measuredCleanTable(const std::vector<KnownPicture>& all, std::ostream& out)
             const ClipPtr clip = Clip::openVideo(path);
             const auto found = std::make_shared<const Inspection>(inspectClip(clip, {}));
             const auto reader =
-                std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(32) << 20);
+                std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, std::size_t(32) << 20);
             Engine engine(std::size_t(64) << 20);
             const auto luma = [&](const StagePtr& stage) {
                 return engine.pull(*stage, kJudged, stage->format().frame(), {}).planes[0];

@@ -21,7 +21,7 @@ constexpr double kAsked = 0.9; // of all pairs that differ
 constexpr int kSide = 96;
 
 std::shared_ptr<FrameReader> reader(const ClipPtr& clip) {
-    return std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(32) << 20);
+    return std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, std::size_t(32) << 20);
 }
 
 struct Row {

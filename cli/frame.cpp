@@ -45,7 +45,7 @@ int frame(const Options& o, Surroundings& s) {
     if (needsInspection(ticket, target, clip->facts()))
         found = std::make_shared<const Inspection>(inspectClip(clip, s.cancel));
     const DeliveryPtr d =
-        resolve(std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(32) << 20), found,
+        resolve(std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, std::size_t(32) << 20), found,
                 ticket, target);
     for (const std::string& remark : d->remarks()) o.ticket.notes.tell(s, o.file, remark);
     const StagePtr rgb = asRgb(d->result);

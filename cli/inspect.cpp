@@ -60,7 +60,7 @@ Ticket advised(const Inspection& i, const MediaFacts& facts, double together) {
 
 // What a destination would add to that ticket, and which of its limits no encode can keep.
 nlohmann::json forTarget(const ClipPtr& clip, const Inspection& i, double together, const Target& target) {
-    const DeliveryPtr d = resolve(std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 1 << 20), i,
+    const DeliveryPtr d = resolve(std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, 1 << 20), i,
                                   advised(i, clip->facts(), together), target);
     nlohmann::json j = {{"name", target.name},
                         {"width", d->size().w},

@@ -28,7 +28,7 @@ int look(const Options& o, Surroundings& s) {
         return 0;
     }
     const DeliveryPtr d =
-        resolve(std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(16) << 20),
+        resolve(std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, std::size_t(16) << 20),
                 std::shared_ptr<const Inspection>(), ticket, o.ticket.target(s));
     output.write(lookLike(*d, o.like, s.cancel));
     return 0;

@@ -55,7 +55,7 @@ void DoubtModel::goOn() {
         try {
             if (!looking) { // frames of its own, so that the table's need not be decoded anew each time
                 const auto reader = std::make_shared<FrameReader>(
-                    d->reader->sharedClip(), PacketDecoder::Threads::Slices, std::size_t(16) << 20);
+                    d->reader->sharedClip(), PacketDecoder::Threads::Single, std::size_t(16) << 20);
                 looking = std::make_shared<Looking>();
                 looking->plan = doubtPlan(*resolve(reader, d->found, d->ticket), kMost, cancel);
             }

@@ -89,7 +89,7 @@ void ForecastModel::refresh() {
             // By a reader of its own: with one for all, this and what people look at would seek in turn, and decode
             // from a key frame on each time.
             const auto reader =
-                std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(48) << 20);
+                std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, std::size_t(48) << 20);
             const DeliveryPtr own = resolve(reader, found, ticket, d->target);
             KnownForecasts& known = *project_.forecasts();
             const auto tell = [&](bool last) {

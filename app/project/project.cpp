@@ -264,7 +264,7 @@ void Project::openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isN
                                QString::fromStdString(failed->remedy));
             logLine("opened " + entry->path);
             entry->clip = clip;
-            entry->reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(48) << 20);
+            entry->reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, std::size_t(48) << 20);
             entry->playhead = std::clamp<std::int64_t>(entry->playhead, 0, clip->frameCount() - 1);
             if (beside) entry->ticket = *beside;
             if (isNew && entry->playhead == 0) entry->playhead = firstLook(*clip);
@@ -286,7 +286,7 @@ void Project::drawThumbnail(const std::shared_ptr<ClipEntry>& entry) {
     inBackground(Lane::Thumbnails, [this, self, entry, cancel = closing_, clip = entry->clip] {
         try {
             const auto source = std::make_shared<SourceStage>(
-                std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 1 << 20));
+                std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, 1 << 20));
             Engine once(0);
             const QImage small = wholeImage(once, *asRgb(source), firstLook(*clip), cancel)
                                      .scaled(160, 90, Qt::KeepAspectRatio, Qt::SmoothTransformation);

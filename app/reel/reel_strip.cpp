@@ -115,7 +115,7 @@ void ReelStrip::loadThumbnails() {
     worker_.submit([this, self, round, missing, size, clip = c->clip](const CancelToken& cancel) {
         try {
             const auto source = std::make_shared<SourceStage>(
-                std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(8) << 20));
+                std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, std::size_t(8) << 20));
             const StagePtr rgb = asRgb(source);
             Engine once(0);
             for (const auto n : missing) {

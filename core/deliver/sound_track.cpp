@@ -63,7 +63,7 @@ struct SoundFeeder::Track {
 
 void SoundFeeder::Track::openEncoder(const AVStream& s, const SoundSource& what, int channels,
                                      AVFormatContext& output) {
-    decoder = std::make_unique<PacketDecoder>(s, what.path, PacketDecoder::Threads::Slices);
+    decoder = std::make_unique<PacketDecoder>(s, what.path, PacketDecoder::Threads::Single);
     const AVCodec* aac = avcodec_find_encoder(AV_CODEC_ID_AAC);
     encoder.reset(avcodec_alloc_context3(aac));
     encoder->sample_fmt = AV_SAMPLE_FMT_FLTP;

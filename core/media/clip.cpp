@@ -283,7 +283,7 @@ private:
         if (told.any()) return;
         input_ = openInput(path_);
         stream_ = input_->streams[clip_->videoStream_];
-        PacketDecoder decoder(*stream_, path_, PacketDecoder::Threads::Slices);
+        PacketDecoder decoder(*stream_, path_, PacketDecoder::Threads::Single);
         const av::Packet packet(av_packet_alloc());
         bool shown = false;
         const auto look = [&](const AVFrame& f) {

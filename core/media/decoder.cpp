@@ -20,8 +20,11 @@ PacketDecoder::PacketDecoder(const AVStream& stream, const std::string& path, Th
     if (const int e = avcodec_parameters_to_context(codec_.get(), stream.codecpar); e < 0) fail(av::errorText(e));
     codec_->pkt_timebase = stream.time_base;
     codec_->max_pixels = std::int64_t(16384) * 16384;
-    codec_->thread_count = workPlan().cores;
-    codec_->thread_type = threads == Threads::Frames ? FF_THREAD_FRAME | FF_THREAD_SLICE : FF_THREAD_SLICE;
+    // Most H.264 has one slice a picture: a single frame, too, is soonest there when those on the way to it are decoded
+    // side by side. H.265's rows are decoded so by its slices' threads.
+    const bool few = threads == Threads::Single && codec->id == AV_CODEC_ID_H264;
+    codec_->thread_count = few ? std::min(workPlan().cores, 4) : workPlan().cores; // each holds pictures
+    codec_->thread_type = threads == Threads::Frames || few ? FF_THREAD_FRAME | FF_THREAD_SLICE : FF_THREAD_SLICE;
     codec_->flags |= AV_CODEC_FLAG_OUTPUT_CORRUPT; // show what there is; the damage is counted and told
     codec_->export_side_data |= AV_CODEC_EXPORT_DATA_VIDEO_ENC_PARAMS; // for meanQuantiser()
     if (const int e = avcodec_open2(codec_.get(), codec, nullptr); e < 0) fail(av::errorText(e));
@@ -33,6 +36,8 @@ void PacketDecoder::drainReady(const OnFrame& onFrame) {
         av_frame_unref(frame_.get());
     }
 }
+
+void PacketDecoder::leaveOutUnused(bool on) { codec_->skip_frame = on ? AVDISCARD_NONREF : AVDISCARD_DEFAULT; }
 
 void PacketDecoder::send(const AVPacket* packet, const OnFrame& onFrame) {
     if (avcodec_send_packet(codec_.get(), packet) == AVERROR(EAGAIN)) {
@@ -70,6 +75,7 @@ void FrameReader::open() {
 
 void FrameReader::restarted(bool atStart) {
     reached_ = -1;
+    whole_ = 0;
     fromStart_ = atStart;
     first_ = 0;
     ended_ = false;
@@ -109,6 +115,17 @@ void FrameReader::seekTo(std::int64_t key) {
     }
 }
 
+namespace {
+
+// H.265's and others' unused pictures may serve those of a higher layer; a field may be unused and its other one not.
+bool leavesOutExactly(const Clip& clip) {
+    const VideoFacts& v = clip.facts().video;
+    return (v.codec == "h264" || v.codec == "mpeg4" || v.codec == "mpeg2video") && !v.interlaced &&
+           !clip.indexedByPosition();
+}
+
+} // namespace
+
 void FrameReader::take(AVFrame& frame) {
     std::int64_t index = clip_->indexedByPosition() ? clip_->indexOfPosition(frame.pkt_pos)
                                                     : clip_->indexOfPts(frame.best_effort_timestamp);
@@ -124,7 +141,7 @@ void FrameReader::take(AVFrame& frame) {
         av_frame_free(&p);
     });
     // Frames that never came out between the last one and this one are shown as the last one.
-    if (reached_ >= 0 || fromStart_)
+    if ((reached_ >= 0 || fromStart_) && reached_ + 1 >= whole_)
         for (std::int64_t missing = reached_ + 1; missing < index; ++missing)
             keep(missing, {last_ ? last_ : shared, true});
     keep(index, {shared, damaged});
@@ -153,6 +170,14 @@ const FrameReader::Kept* FrameReader::kept(std::int64_t n) {
     return &kept_.front();
 }
 
+// The last few before it are decoded all the same: people step back.
+bool FrameReader::isOnTheWay(const AVPacket& packet) const {
+    constexpr std::int64_t kNear = 8;
+    if (!mayLeaveOut_ || packet.pts == AV_NOPTS_VALUE) return false;
+    const std::int64_t index = clip_->indexOfPts(packet.pts);
+    return index >= 0 && index + kNear < wanted_;
+}
+
 bool FrameReader::decodeMore() {
     if (ended_) return false;
     av::Packet packet(av_packet_alloc());
@@ -161,6 +186,9 @@ bool FrameReader::decodeMore() {
         ended_ = true;
         decoder_->send(nullptr, onFrame);
     } else if (packet->stream_index == clip_->videoStream()) {
+        const bool unused = isOnTheWay(*packet);
+        if (unused) whole_ = std::max(whole_, clip_->indexOfPts(packet->pts) + 1);
+        decoder_->leaveOutUnused(unused);
         decoder_->send(packet.get(), onFrame);
     }
     return true;
@@ -174,9 +202,15 @@ DecodedFrame FrameReader::frame(std::int64_t n, const CancelToken& cancel) {
         std::int64_t key = keyOf(n);
         // Going on is cheaper than going back to a key frame that lies behind what was reached already.
         if (!decoder_ || ended_ || reached_ >= n || (reached_ < 0 && !fromStart_) || key > reached_ + 1) seekTo(key);
+        mayLeaveOut_ = leavesOutExactly(*clip_);
         for (int back = 1;; back *= 4) {
             while (reached_ < n && decodeMore()) cancel.check();
             if (const Kept* k = kept(n)) return k->frame;
+            if (whole_ > 0) { // it never came: what stands for it may have been left out
+                mayLeaveOut_ = false;
+                seekTo(key);
+                continue;
+            }
             if (fromStart_ || (ended_ && reached_ >= 0 && reached_ < n)) break;
             // The container's seek landed late, or on pictures that cannot be placed: from further and further back.
             for (int k = 0; k < back && key > 0; ++k) key = keyOf(key - 1);

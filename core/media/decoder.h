@@ -13,11 +13,13 @@ namespace ulm {
 /// A libav* decoder for one stream; faulty packets are skipped.
 class PacketDecoder {
 public:
-    /// Frames: highest rate in order. Slices: shortest wait for a single frame.
-    enum class Threads { Frames, Slices };
+    /// Frames: highest rate in order. Single: shortest wait for a single frame.
+    enum class Threads { Frames, Single };
     PacketDecoder(const AVStream& stream, const std::string& path, Threads threads);
 
     using OnFrame = std::function<void(AVFrame&)>;
+    /// From the next packet on, leaves out pictures that no other one is made from.
+    void leaveOutUnused(bool on);
     /// Feeds one packet; null drains. Calls `onFrame` for each frame that comes out.
     void send(const AVPacket* packet, const OnFrame& onFrame);
     /// Reads `input` to its end, then drains.
@@ -37,7 +39,7 @@ struct DecodedFrame {
 };
 
 /// Frame-exact access to a clip's pictures: in order without a seek, anywhere else by the nearest key frame before,
-/// the first time, too.
+/// the first time, too. On the way from there what no other picture is made from is left out where that is exact.
 /// Keeps recently decoded frames within a budget. Thread safe (calls queue up).
 class FrameReader {
 public:
@@ -60,7 +62,8 @@ private:
     };
     void open();
     void restarted(bool atStart);
-    std::int64_t keyOf(std::int64_t n) const; ///< the key frame from which on it can be decoded
+    bool isOnTheWay(const AVPacket& packet) const; ///< to the wanted one, and no other is made from it
+    std::int64_t keyOf(std::int64_t n) const;      ///< the key frame from which on it can be decoded
     void seekTo(std::int64_t key);
     void lookAtFirst();
     bool decodeMore();
@@ -77,6 +80,8 @@ private:
     std::int64_t first_ = 0;    ///< the key frame that was sought: what is shown before it is not whole
     std::int64_t wanted_ = -1;  ///< not to be dropped
     std::int64_t reached_ = -1; ///< highest index that came out since the last seek; −1 none
+    std::int64_t whole_ = 0;    ///< from here on nothing was left out since the last seek
+    bool mayLeaveOut_ = false;  ///< pictures on the way; false where that is not exact
     bool ended_ = false;
     bool fromStart_ = false; ///< decoding began at the first packet, so nothing before was skipped
     std::set<std::int64_t> lost_;

@@ -13,7 +13,7 @@ bool forEachSound(const std::string& path, double mostSeconds, const CancelToken
     for (unsigned i = 0; i < input->nb_streams; ++i)
         if (static_cast<int>(i) != stream) input->streams[i]->discard = AVDISCARD_ALL;
     const AVStream& s = *input->streams[stream];
-    PacketDecoder decoder(s, path, PacketDecoder::Threads::Slices);
+    PacketDecoder decoder(s, path, PacketDecoder::Threads::Single);
     auto left = static_cast<std::size_t>(mostSeconds * PlainSound::kRate);
     SoundConverter converter({PlainSound::kRate, 2, AV_SAMPLE_FMT_S16, true});
     bool first = true;

@@ -84,7 +84,7 @@ std::string lookLike(const Delivery& d, const std::string& like, const CancelTok
     else {
         const ClipPtr clip = Clip::openVideo(like, cancel);
         const StagePtr source = std::make_shared<SourceStage>(
-            std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(16) << 20));
+            std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, std::size_t(16) << 20));
         wanted = coloursOf(clip->facts().video.hdr() ? toStandardRange(source, clip->facts().video.mastering) : source,
                            0, clip->frameCount(), cancel);
     }

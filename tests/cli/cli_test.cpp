@@ -149,7 +149,7 @@ TEST_CASE("frame writes the picture of an instant; a region is the same pixels")
     REQUIRE(with({folder / "part.png", "--region", "40,20,64,48"}).code == 0);
     const auto pixels = [](const std::string& file) {
         const ClipPtr c = Clip::openVideo(file);
-        return FrameReader(c, PacketDecoder::Threads::Slices, 1 << 20).frame(0, {}).picture;
+        return FrameReader(c, PacketDecoder::Threads::Single, 1 << 20).frame(0, {}).picture;
     };
     const av::SharedFrame whole = pixels(folder / "whole.png"), part = pixels(folder / "part.png");
     CHECK(whole->width == 320);
@@ -319,7 +319,7 @@ TEST_CASE("a frame for a destination is the picture of its render, byte for byte
     setByAssignment(t, "clean.noise=3");
     setByAssignment(t, "frame.x@tall=0.1");
     const auto clip = Clip::openVideo(folder / "a.mp4");
-    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(32) << 20);
+    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, std::size_t(32) << 20);
     const DeliveryPtr d = resolve(reader, inspectClip(clip, {}), t,
                                   targetFromJson(json::parse(readTextFile(folder / "tall.json")), "tall"));
     CHECK(d->planAt(0).srcX < 30); // to the left, for this destination alone

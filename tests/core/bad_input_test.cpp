@@ -203,7 +203,7 @@ TEST_CASE("a clip that changes on disk after it was opened is told, not misread"
     writeClip(folder / "in.mp4", {});
     const ClipPtr clip = Clip::openVideo(folder / "in.mp4");
     demo::writeWav(std::vector<float>(48000, 0.1f), folder / "in.mp4");
-    FrameReader reader(clip, PacketDecoder::Threads::Slices, 1 << 20);
+    FrameReader reader(clip, PacketDecoder::Threads::Single, 1 << 20);
     CHECK_THROWS_AS(reader.frame(3, {}), Error);
 }
 
@@ -279,7 +279,7 @@ TEST_CASE(
     const ClipPtr clip = Clip::openVideo(folder / "bad.mkv");
     REQUIRE(clip->frameCount() == 40);
     const auto read = [&](std::initializer_list<int> wanted, auto budget) {
-        FrameReader reader(clip, PacketDecoder::Threads::Slices, budget);
+        FrameReader reader(clip, PacketDecoder::Threads::Single, budget);
         for (const int n : wanted) {
             const DecodedFrame f = reader.frame(n, {});
             PictureFormat format{96, 64};

@@ -172,7 +172,7 @@ std::string writeTorn(const TempFolder& folder) {
 TEST_CASE("doubt stands out where nothing leads from one frame to the next, and only made pictures are doubted") {
     const TempFolder folder;
     const auto reader = std::make_shared<FrameReader>(Clip::openVideo(writeTorn(folder)),
-                                                      PacketDecoder::Threads::Slices, std::size_t(32) << 20);
+                                                      PacketDecoder::Threads::Single, std::size_t(32) << 20);
     const auto plan = [&](const std::vector<std::string>& settings, std::size_t most = 100) {
         return doubtPlan(*resolve(reader, Inspection{}, ticketOf(settings)), most, {});
     };

@@ -20,7 +20,7 @@ using namespace ulm;
 namespace {
 
 DecodedFrame middleFrame(const std::string& clip) {
-    FrameReader reader(Clip::openVideo(clip), PacketDecoder::Threads::Slices, 1 << 22);
+    FrameReader reader(Clip::openVideo(clip), PacketDecoder::Threads::Single, 1 << 22);
     return reader.frame(2, {});
 }
 

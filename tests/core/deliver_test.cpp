@@ -382,7 +382,7 @@ TEST_CASE("the exact spot is the exported pixel, before encoding") {
          {"clean.blocks=18", "clean.noise=3", "enlarge.scale=2", "frame.aspect=9:16", "finish.sharpen.amount=0.7"})
         setByAssignment(t, a);
     const auto reader =
-        std::make_shared<FrameReader>(Clip::openVideo(clip), PacketDecoder::Threads::Slices, std::size_t(32) << 20);
+        std::make_shared<FrameReader>(Clip::openVideo(clip), PacketDecoder::Threads::Single, std::size_t(32) << 20);
     const DeliveryPtr pMade = resolve(reader, nullptr, t);
     const Delivery& p = *pMade;
     Engine engine(std::size_t(64) << 20), fresh(0);
@@ -402,7 +402,7 @@ TEST_CASE("very large frames are delivered in bands that join without a seam") {
     for (const char* s : {"enlarge.size=4608x2592", "enlarge.method=lanczos", "finish.sharpen.amount=1"})
         setByAssignment(t, s);
     const DeliveryPtr pMade = resolve(
-        std::make_shared<FrameReader>(Clip::openVideo(folder / "a.mp4"), PacketDecoder::Threads::Slices, 1 << 20),
+        std::make_shared<FrameReader>(Clip::openVideo(folder / "a.mp4"), PacketDecoder::Threads::Single, 1 << 20),
         nullptr, t);
     const Delivery& p = *pMade;
     const PictureFormat& f = p.result->format();

@@ -158,7 +158,7 @@ TEST_CASE("a clip that does not tell its colours keeps them through sizes that p
     const auto colourOf = [&](const std::string& file, int n) { // as a player shows it
         const ClipPtr clip = Clip::openVideo(file);
         const StagePtr rgb = asRgb(std::make_shared<SourceStage>(
-            std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(8) << 20)));
+            std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, std::size_t(8) << 20)));
         Engine engine(0);
         const Picture p = engine.pull(*rgb, n, rgb->format().frame(), {});
         std::array<double, 3> mean{};
@@ -199,7 +199,7 @@ TEST_CASE("full range stays full range, and says so") {
         CHECK(p->video->color_range == AVCOL_RANGE_JPEG);
         const auto mean = [](const std::string& file) {
             const ClipPtr clip = Clip::openVideo(file);
-            const DecodedFrame f = FrameReader(clip, PacketDecoder::Threads::Slices, 1 << 20).frame(0, {});
+            const DecodedFrame f = FrameReader(clip, PacketDecoder::Threads::Single, 1 << 20).frame(0, {});
             double sum = 0;
             for (int y = 16; y < 64; ++y)
                 for (int x = 0; x < 96; ++x) sum += f.picture->data[0][y * f.picture->linesize[0] + x];

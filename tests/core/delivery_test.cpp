@@ -25,7 +25,7 @@ const char* kUpright = R"({"name":"upright","title":"Upright","size":"108x192"})
 const char* kSquare = R"({"name":"square","title":"Square","aspects":["1:1","4:5"],"max_width":60,"max_fps":15})";
 
 std::shared_ptr<FrameReader> reader(const std::string& path) {
-    return std::make_shared<FrameReader>(Clip::openVideo(path), PacketDecoder::Threads::Slices, std::size_t(32) << 20);
+    return std::make_shared<FrameReader>(Clip::openVideo(path), PacketDecoder::Threads::Single, std::size_t(32) << 20);
 }
 
 // The stages from the result down its first inputs, to the clip.
@@ -490,7 +490,7 @@ TEST_CASE("what is set and lies outside the clip is told") {
         Inspection found;
         found.complete = true;
         const auto reader =
-            std::make_shared<FrameReader>(Clip::openVideo(folder / "a.mp4"), PacketDecoder::Threads::Slices, 1 << 20);
+            std::make_shared<FrameReader>(Clip::openVideo(folder / "a.mp4"), PacketDecoder::Threads::Single, 1 << 20);
         return std::ranges::any_of(resolve(reader, found, ticketOf(set))->remarks(),
                                    [&](const std::string& s) { return s.find(what) != s.npos; });
     };

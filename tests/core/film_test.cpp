@@ -103,7 +103,7 @@ TEST_CASE("film comes back as it was: four frames of five, each sample one that 
         w.finish();
     }
     const ClipPtr clip = Clip::openVideo(path);
-    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 32 << 20);
+    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, 32 << 20);
     const Inspection i = inspectClip(clip, {});
     REQUIRE(i.pulldown.any());
     const auto all = advise(i, clip->facts());

@@ -360,7 +360,7 @@ TEST_CASE("What is delivered follows the subject, and what was clicked on, until
     Ticket t;
     for (const char* set : {"frame.aspect=9:16", "frame.follow=subject"}) setByAssignment(t, set);
     CHECK(needsReadings(t));
-    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 32 << 20);
+    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, 32 << 20);
     const DeliveryPtr d = resolve(reader, found, t);
     CHECK(d->sentence("frame").find("following the subject") != std::string::npos);
     Engine engine(std::size_t(32) << 20);
@@ -467,7 +467,7 @@ TEST_CASE("Of two, both are kept in sight where they fit, and a split follows on
     alone.secondX = nullptr;
     CHECK(findSubject(alone.prints(kFrames), {}, {}, kUpright).shots[0].second < kSecondSubject);
 
-    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 32 << 20);
+    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, 32 << 20);
     const auto with = [&](std::initializer_list<const char*> settings, const Inspection& seen) {
         Ticket t;
         for (const char* set : settings) setByAssignment(t, set);

@@ -122,7 +122,7 @@ TEST_CASE("a destination that takes no HDR gets standard range, and that is said
     test::writeClip(folder / "hdr.mp4", r);
     const ClipPtr clip = Clip::openVideo(folder / "hdr.mp4");
     REQUIRE(clip->facts().video.hdr());
-    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 8 << 20);
+    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, 8 << 20);
     Target card;
     card.name = "plain", card.title = "Plain";
     const auto says = [](const std::vector<std::string>& all, const char* words) {
@@ -226,7 +226,7 @@ TEST_CASE("what a movie says of its mastering is read, delivered, and where the 
     card.hdr = true;
     card.codecs = {"h264", "hevc"};
     const auto reader = std::make_shared<FrameReader>(Clip::openVideo(folder / "hdr.mp4"),
-                                                      PacketDecoder::Threads::Slices, std::size_t(8) << 20);
+                                                      PacketDecoder::Threads::Single, std::size_t(8) << 20);
     CHECK(resolve(reader, nullptr, {}, card)->ticket.deliver.codec == "h265");
     card.codecs = {"h264"};
     CHECK(resolve(reader, nullptr, {}, card)->ticket.deliver.codec == "h264");

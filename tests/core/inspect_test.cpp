@@ -232,7 +232,7 @@ TEST_CASE("the demo's tickets bring its clips nearer to their masters") {
         const ClipPtr bad = Clip::openVideo(folder / (std::string(name) + ".mp4"));
         const ClipPtr master = Clip::openVideo(folder / ("masters/" + std::string(name) + "-small.mp4"));
         const auto open = [](const ClipPtr& c) {
-            return std::make_shared<FrameReader>(c, PacketDecoder::Threads::Slices, std::size_t(32) << 20);
+            return std::make_shared<FrameReader>(c, PacketDecoder::Threads::Single, std::size_t(32) << 20);
         };
         Ticket t;
         setByAssignment(t, "clean.blocks=measured");

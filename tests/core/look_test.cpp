@@ -103,7 +103,7 @@ TEST_CASE("a clip that was tinted and darkened is brought back near to what it w
             for (int x = 0; x < 40; ++x) red.planes[c].row(y)[x] = float(c ? 0.3 : 0.7) + 0.002f * float(x + y - 40);
     std::ofstream(folder / "red.png", std::ios::binary) << pngOf(red, 8);
     const auto reader =
-        std::make_shared<FrameReader>(Clip::openVideo(folder / "a.mp4"), PacketDecoder::Threads::Slices, 1 << 22);
+        std::make_shared<FrameReader>(Clip::openVideo(folder / "a.mp4"), PacketDecoder::Threads::Single, 1 << 22);
     const DeliveryPtr d = resolve(reader, Inspection{}, Ticket{});
     const std::string redder = written(folder, "redder.cube", lookLike(*d, folder / "red.png", {}));
     const Palette was = paletteOf(coloursOf(d->before)),

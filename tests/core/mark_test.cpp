@@ -22,7 +22,7 @@ struct Film {
     explicit Film(test::ClipRecipe recipe = {.width = 192, .height = 108, .frames = 50}) {
         test::writeClip(folder / "a.mp4", recipe);
         reader =
-            std::make_shared<FrameReader>(Clip::openVideo(folder / "a.mp4"), PacketDecoder::Threads::Slices, 8 << 20);
+            std::make_shared<FrameReader>(Clip::openVideo(folder / "a.mp4"), PacketDecoder::Threads::Single, 8 << 20);
     }
     DeliveryPtr with(const std::vector<std::string>& settings, const std::optional<Target>& target = {},
                      const Inspection& found = {}) const {

@@ -22,7 +22,7 @@ using test::writeClip;
 namespace {
 
 std::shared_ptr<FrameReader> reader(const ClipPtr& clip,
-                                    PacketDecoder::Threads threads = PacketDecoder::Threads::Slices) {
+                                    PacketDecoder::Threads threads = PacketDecoder::Threads::Single) {
     return std::make_shared<FrameReader>(clip, threads, std::size_t(4) << 20);
 }
 
@@ -125,6 +125,58 @@ TEST_CASE("the first picture asked for of a long clip is not decoded from the cl
     const SourceStage early(reader(clip));
     CHECK(numberAt(early, 20) == 36); // nothing before: the first that comes out
     CHECK(early.reader().lostFrames() > 0);
+}
+
+TEST_CASE("a picture far from its key frame is the same as in order, and what only lies on the way is not decoded") {
+    const auto sum = [](const DecodedFrame& f) {
+        std::uint64_t s = 0;
+        for (int y = 0; y < f.picture->height; ++y)
+            for (int x = 0; x < f.picture->width; ++x) s = s * 31 + f.picture->data[0][y * f.picture->linesize[0] + x];
+        return s;
+    };
+    TempFolder folder;
+    ClipRecipe r;
+    r.frames = r.gop = 80;
+    r.bFrames = 3;
+    for (const auto& [encoder, file] : {std::pair("libx264", "a.mp4"),
+                                        {"libx264", "b.mkv"},
+                                        {"mpeg4", "c.mp4"},
+                                        {"mpeg2video", "d.mkv"},
+                                        {"libx265", "e.mp4"}}) {
+        INFO(file);
+        r.encoder = encoder;
+        r.options = {};
+        if (r.encoder == "libx265") r.options = {{"x265-params", "log-level=none:b-pyramid=1"}};
+        writeClip(folder / file, r);
+        const ClipPtr clip = Clip::openVideo(folder / file);
+        FrameReader inOrder(clip, PacketDecoder::Threads::Frames, std::size_t(8) << 20);
+        std::vector<std::uint64_t> sums;
+        for (std::int64_t n = 0; n < clip->frameCount(); ++n) sums.push_back(sum(inOrder.frame(n, {})));
+        for (const auto threads : {PacketDecoder::Threads::Frames, PacketDecoder::Threads::Single})
+            for (const std::int64_t first : {79, 41, 60}) {
+                FrameReader fresh(clip, threads, 1 << 10); // keeps next to nothing
+                for (const std::int64_t n : {first, first - 3, first - 20, first - 9, first - 8})
+                    CHECK(sum(fresh.frame(n, {})) == sums[std::size_t(n)]);
+                CHECK(fresh.lostFrames() == 0);
+            }
+    }
+
+    // A picture that no other is made from, damaged: nobody misses it on the way; asked for, it is lost.
+    const std::vector<FrameTime> frames = Clip::openVideo(folder / "a.mp4")->frames();
+    std::size_t alone = 20;
+    while (frames[alone].position < std::max(frames[alone + 1].position, frames[alone - 1].position)) ++alone;
+    REQUIRE(alone < 30);
+    const auto next = std::ranges::min_element(frames, {}, [&](const FrameTime& f) {
+        return f.position > frames[alone].position ? f.position : std::numeric_limits<std::int64_t>::max();
+    });
+    erase(folder / "a.mp4", frames[alone].position, next->position);
+    const ClipPtr damaged = Clip::openVideo(folder / "a.mp4");
+    FrameReader far(damaged, PacketDecoder::Threads::Single, std::size_t(8) << 20);
+    CHECK_FALSE(far.frame(60, {}).lost);
+    CHECK(far.lostFrames() == 0);
+    CHECK(far.frame(std::int64_t(alone), {}).lost);
+    CHECK(far.lostFrames() == 1);
+    CHECK_FALSE(far.frame(std::int64_t(alone) + 1, {}).lost);
 }
 
 TEST_CASE("pictures that share a packet of an MPEG stream all come out") {

@@ -113,7 +113,7 @@ TEST_CASE(
     for (const auto& p : demo::clipPlans())
         if (p.name == "hands") demo::makeClip(p, folder.path(), 5, 0.5, 41);
     const auto source = std::make_shared<SourceStage>(std::make_shared<FrameReader>(
-        Clip::openVideo(folder / "masters/hands.mp4"), PacketDecoder::Threads::Slices, std::size_t(64) << 20));
+        Clip::openVideo(folder / "masters/hands.mp4"), PacketDecoder::Threads::Single, std::size_t(64) << 20));
     Engine engine(std::size_t(64) << 20);
     const auto frame = [&](std::int64_t n) { return engine.pull(*source, n, source->format().frame(), {}); };
     class EveryFourth : public Stage { // what is in between lies two frames from both

@@ -237,7 +237,7 @@ TEST_CASE("pictures too small to search, and clips of one and two frames, are de
     for (const int frames : {1, 2}) {
         test::writeClip(folder / "few.mp4", {.frames = frames, .bFrames = 0});
         const auto reader = std::make_shared<FrameReader>(Clip::openVideo(folder / "few.mp4"),
-                                                          PacketDecoder::Threads::Slices, std::size_t(8) << 20);
+                                                          PacketDecoder::Threads::Single, std::size_t(8) << 20);
         const DeliveryPtr d = resolve(reader, nullptr, ticketOf({"motion.fps=60", "motion.speed=50"}));
         CHECK(d->frames() == Approx(frames * 60 / 25.0 * 2).margin(1));
         for (std::int64_t k = 0; k < d->frames(); ++k) CHECK(whole(d->result, d->at(k).stage).area.w == 96);

@@ -76,7 +76,7 @@ struct Looked {
 
 Looked lookOver(const std::string& path) {
     const ClipPtr clip = Clip::openVideo(path);
-    return {clip, std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, std::size_t(32) << 20),
+    return {clip, std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, std::size_t(32) << 20),
             inspectClip(clip, {})};
 }
 

@@ -218,7 +218,7 @@ TEST_CASE("a PNG reads back as the colours written, in 8 and 16 bits") {
         writeFileWhole(path, pngOf(rgb, bits));
         const ClipPtr back = Clip::openVideo(path);
         CHECK(back->facts().video.width == 24);
-        const DecodedFrame frame = FrameReader(back, PacketDecoder::Threads::Slices, std::size_t(1) << 20).frame(0, {});
+        const DecodedFrame frame = FrameReader(back, PacketDecoder::Threads::Single, std::size_t(1) << 20).frame(0, {});
         const double scale = bits == 8 ? 255 : 65535;
         int worst = 0;
         for (int y = 0; y < 10; ++y)

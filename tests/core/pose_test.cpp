@@ -191,7 +191,7 @@ TEST_CASE("what is delivered of a turned and straightened clip is what points on
     TempFolder folder;
     test::writeClip(folder / "a.mp4", {.width = 160, .height = 96, .frames = 4});
     const ClipPtr clip = Clip::openVideo(folder / "a.mp4");
-    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 1 << 20);
+    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, 1 << 20);
     for (const std::vector<std::string>& set :
          {std::vector<std::string>{"frame.turn=90", "frame.aspect=clip"},
           {"frame.turn=270", "frame.mirror=true", "frame.aspect=1:1"},

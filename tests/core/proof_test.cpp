@@ -19,7 +19,7 @@ using namespace ulm;
 namespace {
 
 std::shared_ptr<FrameReader> reader(const std::string& path) {
-    return std::make_shared<FrameReader>(Clip::openVideo(path), PacketDecoder::Threads::Slices, std::size_t(16) << 20);
+    return std::make_shared<FrameReader>(Clip::openVideo(path), PacketDecoder::Threads::Single, std::size_t(16) << 20);
 }
 
 void makeWheel(const test::TempFolder& folder, int frames) {

@@ -21,7 +21,7 @@ namespace {
 // A clip whose grain and networks can be looked at: a second of the test pattern.
 DeliveryPtr deliveryOf(const std::string& clip, const Ticket& t) {
     return resolve(
-        std::make_shared<FrameReader>(Clip::openVideo(clip), PacketDecoder::Threads::Slices, std::size_t(32) << 20),
+        std::make_shared<FrameReader>(Clip::openVideo(clip), PacketDecoder::Threads::Single, std::size_t(32) << 20),
         nullptr, t);
 }
 

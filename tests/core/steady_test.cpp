@@ -177,7 +177,7 @@ TEST_CASE("a delivery that is steadied shows the steadied clip, before and after
     TempFolder folder;
     test::writeClip(folder / "a.mp4", {.width = 160, .height = 96, .frames = 30});
     const ClipPtr clip = Clip::openVideo(folder / "a.mp4");
-    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 8 << 20);
+    const auto reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, 8 << 20);
     Inspection found;
     found.complete = true;
     found.camera.resize(30);

@@ -221,7 +221,7 @@ struct Delivered {
 TEST_CASE("every key of a ticket changes what is delivered, and the picture's key with it") {
     const TempFolder folder;
     const auto reader = std::make_shared<FrameReader>(Clip::openVideo(writeSpoilt(folder)),
-                                                      PacketDecoder::Threads::Slices, std::size_t(32) << 20);
+                                                      PacketDecoder::Threads::Single, std::size_t(32) << 20);
     const Inspection found = spoilt();
     const auto deliver = [&](const Ticket& t) {
         const DeliveryPtr pMade = resolve(reader, found, t);

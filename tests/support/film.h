@@ -12,7 +12,7 @@ struct Film {
     explicit Film(ClipRecipe recipe = {.width = 128, .height = 64, .frames = 50}) {
         writeClip(folder / "a.mp4", recipe);
         clip = Clip::openVideo(folder / "a.mp4");
-        reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Slices, 32 << 20);
+        reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, 32 << 20);
     }
     DeliveryPtr with(const std::vector<std::string>& settings, const Inspection& found = {}) const {
         return resolve(reader, found, ticketOf(settings));
