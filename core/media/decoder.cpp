@@ -154,12 +154,18 @@ void FrameReader::keep(std::int64_t index, const DecodedFrame& frame) {
     std::size_t bytes = 0;
     for (const AVBufferRef* b : frame.picture->buf)
         if (b) bytes += static_cast<std::size_t>(b->size);
-    kept_.push_front({index, frame, bytes});
+    kept_.push_front({index, frame, bytes, index == wanted_});
     bytes_ += bytes;
     while (bytes_ > budget_ && kept_.size() > 4) {
-        if (kept_.back().index == wanted_) kept_.splice(kept_.begin(), kept_, std::prev(kept_.end()));
-        bytes_ -= kept_.back().bytes;
-        kept_.pop_back();
+        // Single pictures are asked for again, as a slider moves; of others that came out the last few may be.
+        constexpr auto kFew = 4;
+        const auto last = std::prev(kept_.end());
+        auto oldest = last->index == wanted_ ? std::prev(last) : last;
+        if (threads_ == PacketDecoder::Threads::Single)
+            for (auto k = std::next(kept_.begin(), kFew); k != kept_.end(); ++k)
+                if (!k->asked) oldest = k;
+        bytes_ -= oldest->bytes;
+        kept_.erase(oldest);
     }
 }
 
@@ -167,7 +173,8 @@ const FrameReader::Kept* FrameReader::kept(std::int64_t n) {
     const auto it = std::ranges::find(kept_, n, &Kept::index);
     if (it == kept_.end()) return nullptr;
     kept_.splice(kept_.begin(), kept_, it);
-    return &kept_.front();
+    it->asked = true;
+    return &*it;
 }
 
 // The last few before it are decoded all the same: people step back.

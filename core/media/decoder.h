@@ -40,7 +40,8 @@ struct DecodedFrame {
 
 /// Frame-exact access to a clip's pictures: in order without a seek, anywhere else by the nearest key frame before,
 /// the first time, too. On the way from there what no other picture is made from is left out where that is exact.
-/// Keeps recently decoded frames within a budget. Thread safe (calls queue up).
+/// Keeps frames within a budget: the newest, and where Single ones are asked for, those longest. Thread safe (calls
+/// queue up).
 class FrameReader {
 public:
     FrameReader(ClipPtr clip, PacketDecoder::Threads threads, std::size_t budgetBytes);
@@ -59,6 +60,7 @@ private:
         std::int64_t index;
         DecodedFrame frame;
         std::size_t bytes;
+        bool asked = false; ///< for; others came out on the way
     };
     void open();
     void restarted(bool atStart);
@@ -77,8 +79,8 @@ private:
     mutable std::mutex mutex_;
     av::Input input_;
     std::unique_ptr<PacketDecoder> decoder_;
-    std::int64_t first_ = 0;    ///< the key frame that was sought: what is shown before it is not whole
-    std::int64_t wanted_ = -1;  ///< not to be dropped
+    std::int64_t first_ = 0; ///< the key frame that was sought: what is shown before it is not whole
+    std::int64_t wanted_ = -1;
     std::int64_t reached_ = -1; ///< highest index that came out since the last seek; −1 none
     std::int64_t whole_ = 0;    ///< from here on nothing was left out since the last seek
     bool mayLeaveOut_ = false;  ///< pictures on the way; false where that is not exact

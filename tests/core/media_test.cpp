@@ -179,6 +179,22 @@ TEST_CASE("a picture far from its key frame is the same as in order, and what on
     CHECK_FALSE(far.frame(std::int64_t(alone) + 1, {}).lost);
 }
 
+TEST_CASE("single pictures that were asked for are kept, whatever comes out on the way to others") {
+    TempFolder folder;
+    ClipRecipe r;
+    r.width = 640, r.height = 480; // nine fit into what the reader may keep
+    r.frames = r.gop = 80;
+    r.options = {{"qp", "18"}};
+    writeClip(folder / "a.mp4", r);
+    const ClipPtr clip = Clip::openVideo(folder / "a.mp4");
+    const SourceStage stage(reader(clip, PacketDecoder::Threads::Single));
+    for (const int n : {10, 70, 11, 40, 55, 25}) CHECK(numberAt(stage, n) == n);
+    erase(folder / "a.mp4", clip->frames()[0].position, clip->frames()[8].position); // who goes back finds nothing
+    for (const int n : {55, 10, 70, 11, 25, 40}) CHECK(numberAt(stage, n) == n);
+    CHECK(stage.reader().lostFrames() == 0);
+    CHECK(numberAt(SourceStage(reader(clip)), 10) != 10);
+}
+
 TEST_CASE("pictures that share a packet of an MPEG stream all come out") {
     TempFolder folder;
     ClipRecipe r;
