@@ -277,11 +277,12 @@ TEST_CASE("Glow spills from what is bright, and corners fall off as a lens's do"
     CHECK(std::pow(fallen.planes[0].at(0, 0) / 0.8, kDisplayGamma) == Approx(0.25).epsilon(0.03));
     CHECK(fallen.planes[1].at(0, 0) / 0.2 == Approx(fallen.planes[0].at(0, 0) / 0.8).epsilon(0.02));
     for (const double amount : {1.0, 0.3, -0.5, -1.0}) {
-        const Picture all = shown(vignette(test::still(Painted(256, 192, 1).flat(0.4f, 0, 0)), amount));
-        for (int y = 0; y < 192; ++y)
-            for (int x = 0; x < 256; ++x) {
-                const double dx = (x + 0.5) / 128 - 1, dy = (y + 0.5) / 96 - 1;
-                const double far = (256.0 * 256 * dx * dx + 192.0 * 192 * dy * dy) / (256.0 * 256 + 192.0 * 192);
+        constexpr int kW = 600, kH = 120; // wider than what is mapped at a time
+        const Picture all = shown(vignette(test::still(Painted(kW, kH, 1).flat(0.4f, 0, 0)), amount));
+        for (int y = 0; y < kH; ++y)
+            for (int x = 0; x < kW; ++x) {
+                const double dx = (x + 0.5) / kW * 2 - 1, dy = (y + 0.5) / kH * 2 - 1;
+                const double far = (kW * kW * dx * dx + kH * kH * dy * dy) / (kW * kW + kH * kH);
                 const double light = std::pow(1 + (std::exp2(std::abs(amount)) - 1) * far, amount > 0 ? -2 : 2);
                 REQUIRE(all.planes[0].at(x, y) == Approx(0.4 * std::pow(light, 1 / kDisplayGamma)).epsilon(1e-5));
             }
