@@ -24,7 +24,7 @@ KeySheet::KeySheet(QWidget* parent) : QWidget(parent) {
     const std::pair<QString, QString> rows[] = {
         {tr("Ctrl+O"), tr("add clips")},
         {tr("Ctrl+Return"), tr("add to run list")},
-        {tr("Ctrl+Z, Ctrl+Shift+Z"), tr("undo, redo a ticket change")},
+        {tr("Ctrl+Z, Ctrl+Shift+Z"), tr("undo, redo a ticket change; undo also brings back clips taken off")},
         {tr("Ctrl+1 … Ctrl+4"), tr("Bench, Trials, run list, Proof")},
         {tr("Ctrl+Tab"), tr("next clip")},
         {tr("Ctrl+click a clip"), tr("mark it; right click: what is done with all marked")},

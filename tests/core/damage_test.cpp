@@ -1,5 +1,6 @@
 // How damaged a clip is told to networks: by its own quantisers, by the estimating network, by the ticket.
 #include "core/deliver/movie_writer.h"
+#include "core/engine/work_plan.h"
 #include "core/inspect/inspection.h"
 #include "core/media/clip.h"
 #include "core/media/decoder.h"
@@ -19,7 +20,13 @@ using namespace ulm;
 
 namespace {
 
+// On one core: of pictures that are decoded side by side libavcodec may tell the quantiser before it is known.
 DecodedFrame middleFrame(const std::string& clip) {
+    const struct OneCore {
+        OneCore() { setWorkPlan({1, before.memory}); }
+        ~OneCore() { setWorkPlan(before); }
+        WorkPlan before = workPlan();
+    } one;
     FrameReader reader(Clip::openVideo(clip), PacketDecoder::Threads::Single, 1 << 22);
     return reader.frame(2, {});
 }
