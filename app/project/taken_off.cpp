@@ -45,10 +45,8 @@ void Project::bringClipsBack() {
         clips_.insert(clips_.begin() + place, t.entry);
         if (current_ >= place) ++current_;
         if (shown < 0 || t.current) shown = place;
-        if (!t.entry->clip && t.entry->problem.isEmpty())
-            openInBackground(t.entry, false);
-        else if (t.entry->clip && !t.entry->inspection)
-            inspect(t.entry);
+        // That it was opened was told to nobody; looking it over went on meanwhile.
+        if (!t.entry->clip && t.entry->problem.isEmpty()) openInBackground(t.entry, false);
     }
     if (shown >= 0) current_ = shown;
     stroke_.clear();

@@ -8,6 +8,7 @@
 #include <OpenColorIO/OpenColorIO.h>
 #include <filesystem>
 #include <fstream>
+#include <map>
 #include <mutex>
 #include <optional>
 #include <vector>
@@ -22,6 +23,22 @@ public:
     ocio::ConstCPUProcessorRcPtr processor;
     std::string identity;           ///< of what it does, not of the file
     std::optional<ColourGrid> grid; ///< does the same, several times as fast; where there is nothing but one
+
+    /// The grid's cells of luma, made once for all who go by this table; null where there is no grid, or too large a
+    /// one.
+    using Cells = std::shared_ptr<const std::vector<ColourGrid::LumaCell>>;
+    Cells lumaCells(int matrix) const {
+        constexpr int kMostSide = 65; // 18 MB of cells
+        if (!grid || grid->side > kMostSide) return nullptr;
+        const std::lock_guard lock(making_);
+        Cells& cells = cells_[matrix];
+        if (!cells) cells = std::make_shared<const Cells::element_type>(grid->lumaCells(matrixWeights(matrix)));
+        return cells;
+    }
+
+private:
+    mutable std::mutex making_;
+    mutable std::map<int, Cells> cells_; ///< by matrix
 };
 
 namespace {
@@ -103,12 +120,11 @@ LookTablePtr read(const std::string& path) {
 class ThroughTable : public PixelMap {
 public:
     ThroughTable(LookTablePtr table, double strength, int matrix)
-        : table_(std::move(table)), strength_(float(strength)), weights_(matrixWeights(matrix)) {
-        if (table_->grid && table_->grid->side <= kMostSide) cells_ = table_->grid->lumaCells(weights_);
-    }
+        : table_(std::move(table)), strength_(float(strength)), weights_(matrixWeights(matrix)),
+          cells_(table_->lumaCells(matrix)) {}
     void map(float* y, float* cb, float* cr, int count, Asked asked, const Line&) const override {
-        if (!cells_.empty() && asked == Asked::Luma)
-            return table_->grid->mapLuma(cells_, weights_, strength_, y, cb, cr, count);
+        if (cells_ && asked == Asked::Luma)
+            return table_->grid->mapLuma(*cells_, weights_, strength_, y, cb, cr, count);
         if (table_->grid) return table_->grid->map(weights_, strength_, y, cb, cr, count);
         const float kr = float(weights_.kr), kb = float(weights_.kb), kg = 1 - kr - kb;
         const float ofCr = 2 * (1 - kr), ofCb = 2 * (1 - kb);
@@ -136,8 +152,7 @@ private:
     LookTablePtr table_;
     float strength_;
     MatrixWeights weights_;
-    static constexpr int kMostSide = 65;      // 18 MB of cells
-    std::vector<ColourGrid::LumaCell> cells_; ///< of the grid, where there is one that is not too large
+    LookTable::Cells cells_;
 };
 
 } // namespace

@@ -56,9 +56,12 @@ public:
     bool mixes() const override { return false; }
     // Gains depend on the squared distance alone, in fractions of the way to a corner.
     void map(float* y, float* cb, float* cr, int count, Asked asked, const Line& at) const override {
-        for (float* const row : {y, cb, cr})
-            if (row == y || asked == Asked::Colour) HWY_DYNAMIC_DISPATCH(DimRow)
-        (gain_.data(), at.x, at.step, shareX_, (1 - shareX_) * at.y * at.y, row, count);
+        const float down = (1 - shareX_) * at.y * at.y;
+        const auto dim = [&](float* row) {
+            HWY_DYNAMIC_DISPATCH(DimRow)(gain_.data(), at.x, at.step, shareX_, down, row, count);
+        };
+        dim(y);
+        if (asked == Asked::Colour) dim(cb), dim(cr);
     }
 
 private:
