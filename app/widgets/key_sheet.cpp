@@ -59,7 +59,9 @@ KeySheet::KeySheet(QWidget* parent) : QWidget(parent) {
         auto* k = new QLabel(rows[i].first);
         k->setFont(figures(9));
         grid->addWidget(k, i % kDown, column);
-        grid->addWidget(new QLabel(rows[i].second), i % kDown, column + 1);
+        auto* does = new QLabel(rows[i].second);
+        does->setWordWrap(true); // no page may need more room than the narrowest window has
+        grid->addWidget(does, i % kDown, column + 1);
     }
     grid->setColumnStretch(1, 1);
     grid->setColumnStretch(3, 1);
