@@ -58,10 +58,10 @@ KeySheet::KeySheet(QWidget* parent) : QWidget(parent) {
         const int column = 2 * (i / kDown);
         auto* k = new QLabel(rows[i].first);
         k->setFont(figures(9));
-        grid->addWidget(k, i % kDown, column);
+        grid->addWidget(k, i % kDown, column, Qt::AlignTop);
         auto* does = new QLabel(rows[i].second);
         does->setWordWrap(true); // no page may need more room than the narrowest window has
-        grid->addWidget(does, i % kDown, column + 1);
+        grid->addWidget(does, i % kDown, column + 1, Qt::AlignTop);
     }
     grid->setColumnStretch(1, 1);
     grid->setColumnStretch(3, 1);
