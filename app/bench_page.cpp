@@ -320,6 +320,13 @@ bool BenchPage::handleKey(const QKeyEvent& e) {
         player_->pause();
         project_.setPlayhead(c->playhead + by);
     };
+    // With Ctrl they are other keys, and so they are with Alt but for those that say so.
+    if (e.modifiers() & (Qt::ControlModifier | Qt::MetaModifier)) {
+        if (e.key() != Qt::Key_S) return false;
+        ticket_->saveTicketAs();
+        return true;
+    }
+    if (e.modifiers() & Qt::AltModifier) return handleAltKey(e.key());
     switch (e.key()) {
     case Qt::Key_Space: e.modifiers() & Qt::ShiftModifier ? toggleResult() : player_->toggle(); break;
     case Qt::Key_J: player_->shuttle(-1); break;
@@ -330,23 +337,9 @@ bool BenchPage::handleKey(const QKeyEvent& e) {
     case Qt::Key_N: reel_->goToFinding(e.modifiers() & Qt::ShiftModifier ? -1 : 1); break;
     case Qt::Key_M: reel_->goToWorst(); break;
     case Qt::Key_Comma:
-    case Qt::Key_Left:
-        if (e.modifiers() & Qt::AltModifier) {
-            player_->pause();
-            live_->deliveries().stepDelivered(-1);
-            break;
-        }
-        step(e.modifiers() & Qt::ShiftModifier ? -10 : -1);
-        break;
+    case Qt::Key_Left: step(e.modifiers() & Qt::ShiftModifier ? -10 : -1); break;
     case Qt::Key_Period:
-    case Qt::Key_Right:
-        if (e.modifiers() & Qt::AltModifier) {
-            player_->pause();
-            live_->deliveries().stepDelivered(1);
-            break;
-        }
-        step(e.modifiers() & Qt::ShiftModifier ? 10 : 1);
-        break;
+    case Qt::Key_Right: step(e.modifiers() & Qt::ShiftModifier ? 10 : 1); break;
     case Qt::Key_Home: step(-(std::int64_t(1) << 40)); break;
     case Qt::Key_End: step(std::int64_t(1) << 40); break;
     case Qt::Key_I:
@@ -362,6 +355,7 @@ bool BenchPage::handleKey(const QKeyEvent& e) {
         if (!reel_->leaveStretchOut()) table.hint(tr("Mark a stretch first (I and O): Del then leaves it out."));
         break;
     case Qt::Key_X: e.modifiers() & Qt::ShiftModifier ? reel_->clearAllStretches() : reel_->clearStretch(); break;
+    case Qt::Key_A: takeAdvice(); break;
     case Qt::Key_W: table.setCompare(ViewingTable::Compare::Wipe); break;
     case Qt::Key_E: table.setCompare(ViewingTable::Compare::Pair); break;
     case Qt::Key_R: table.setCompare(ViewingTable::Compare::Flip); break;
@@ -397,6 +391,29 @@ bool BenchPage::handleKey(const QKeyEvent& e) {
         break;
     default: return false;
     }
+    return true;
+}
+
+void BenchPage::takeAdvice() {
+    const ClipEntry* c = project_.currentClip();
+    if (ticket_->takeAdvice()) return;
+    table_->table().hint(!c                           ? tr("Add a clip first: Ctrl+O.")
+                         : !c->notInspected.isEmpty() ? tr("It could not be looked over: there is no advice.")
+                         : !c->inspection             ? tr("Its advice comes when it has been looked over.")
+                         : allAdvice(*c).empty()      ? tr("Nothing is advised for this clip.")
+                                                      : tr("All that was advised is on the ticket."));
+}
+
+bool BenchPage::handleAltKey(int key) {
+    const int by = key == Qt::Key_Left ? -1 : key == Qt::Key_Right ? 1 : 0;
+    if (by) {
+        player_->pause();
+        live_->deliveries().stepDelivered(by);
+    } else if (key >= Qt::Key_1 && key <= Qt::Key_9) {
+        if (!targets_->tick(key - Qt::Key_1))
+            table_->table().hint(tr("There is no such destination below: Destinations shows more."));
+    } else
+        return false;
     return true;
 }
 

@@ -58,6 +58,8 @@ private:
     void dragCrop(const QPointF& by, const QPointF& from, bool done);
     void markEnd(bool end, bool anew = false);
     void toggleResult();
+    bool handleAltKey(int key);
+    void takeAdvice();
 
     Project& project_;
     Live* live_;

@@ -227,6 +227,7 @@ void MainWindow::addShortcuts() {
     });
     key(QKeySequence("?"), [this] { toggleKeys(); });
     key(QKeySequence("Ctrl+,"), [this] { openPreferences(); });
+    key(QKeySequence("Ctrl+Q"), [this] { close(); });
 }
 
 void MainWindow::dragEnterEvent(QDragEnterEvent* e) {

@@ -312,7 +312,7 @@ void ClipShelf::addCommands(QMenu& menu, const std::vector<int>& clips) {
     const QString many = clipsInWords(clips);
     menu.addAction(clips.size() == 1 ? tr("Put advice on its ticket") : tr("Put advice on the tickets of %1").arg(many),
                    this, [=, this] { putAdvice(clips); })
-        ->setEnabled(any([](const ClipEntry& c) { return !openAdvice(c).empty(); }));
+        ->setEnabled(any([](const ClipEntry& c) { return !advisedSettings(c).empty(); }));
     menu.addAction(tr("Add %1 to run list").arg(many), this, [=, this] { Q_EMIT runsWanted(clips); })
         ->setEnabled(any([](const ClipEntry& c) { return c.clip != nullptr; }));
 }
@@ -329,12 +329,7 @@ void ClipShelf::addReturn(QMenu& menu) {
 }
 
 void ClipShelf::putAdvice(const std::vector<int>& clips) {
-    for (const int i : clips) {
-        std::map<std::string, std::string> settings;
-        for (const Advice& a : openAdvice(project_.at(i)))
-            for (const auto& [key, value] : a.set) settings[key] = value;
-        project_.setOn({i}, settings);
-    }
+    for (const int i : clips) project_.setOn({i}, advisedSettings(project_.at(i)));
 }
 
 void ClipShelf::cardMenu(ClipCard* card, const QPoint& at) {

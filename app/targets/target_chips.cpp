@@ -163,12 +163,12 @@ TargetBar::TargetBar(Project& project, Live& live, QWidget* parent) : QWidget(pa
     auto* scroll = new ChipScroll(inside);
     connect(scroll, &ChipScroll::barHeightChanged, this, [this](int bar) { setFixedHeight(kHeight + bar); });
     all->addWidget(scroll);
-    auto* more = new QToolButton;
-    more->setObjectName("chooseTargets");
-    more->setText(tr("Destinations"));
-    more->setToolTip(tr("Choose which destinations are watched here"));
-    connect(more, &QToolButton::clicked, this, &TargetBar::chooseWatched);
-    all->addWidget(more);
+    more_ = new QToolButton;
+    more_->setObjectName("chooseTargets");
+    more_->setText(tr("Destinations"));
+    more_->setToolTip(tr("Choose which destinations are watched here"));
+    connect(more_, &QToolButton::clicked, this, &TargetBar::chooseWatched);
+    all->addWidget(more_);
     all->addStretch();
     run_ = new QPushButton;
     run_->setObjectName("addToRunList");
@@ -219,6 +219,12 @@ void TargetBar::refresh() {
         if (project_.watched().contains(t.name)) chips_->addWidget(new TargetChip(t, project_, live_));
 }
 
+bool TargetBar::tick(int place) {
+    const QLayoutItem* item = chips_->itemAt(place);
+    if (item) qobject_cast<TargetChip*>(item->widget())->tick();
+    return item;
+}
+
 void TargetBar::chooseWatched() {
     QMenu menu(this);
     for (const Target& t : project_.targets()) {
@@ -238,7 +244,7 @@ void TargetBar::chooseWatched() {
         if (isOwn(t))
             own->addAction(onButton(QString::fromStdString(t.title)) + "…", this, [this, t] { changeOwn(t); });
     own->setEnabled(!own->isEmpty());
-    menu.exec(QCursor::pos());
+    menu.exec(more_->mapToGlobal(QPoint()));
 }
 
 void TargetBar::changeOwn(const Target& from) {

@@ -7,6 +7,7 @@
 class QHBoxLayout;
 class QLabel;
 class QPushButton;
+class QToolButton;
 
 namespace ulm::app {
 
@@ -17,6 +18,7 @@ class TargetChip : public QWidget {
 public:
     TargetChip(const Target& target, Project& project, Live& live, QWidget* parent = nullptr);
     FitState state() const;
+    void tick(); ///< delivers to it, or not any more
     QSize sizeHint() const override;
     QSize minimumSizeHint() const override;
 
@@ -26,7 +28,6 @@ protected:
     void keyPressEvent(QKeyEvent*) override;
 
 private:
-    void tick();
     void putOnTable();
     void paintShape(QPainter&, const QRect& box, bool onTable);
     Target target_;
@@ -39,6 +40,8 @@ class TargetBar : public QWidget {
     Q_OBJECT
 public:
     TargetBar(Project& project, Live& live, QWidget* parent = nullptr);
+    /// Ticks, or unticks, the chip at a place, from 0 on; false where there is none.
+    bool tick(int place);
 
 signals:
     void runWanted();
@@ -51,6 +54,7 @@ private:
     Project& project_;
     Live& live_;
     QHBoxLayout* chips_;
+    QToolButton* more_;
     QPushButton* run_;
     std::vector<std::string> shown_; ///< cards that have chips, as JSON
 };

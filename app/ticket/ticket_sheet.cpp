@@ -44,6 +44,7 @@ TicketSheet::TicketSheet(Project& project, Live& live, OverdoneModel& overdone, 
     advice_->setObjectName("ticketAdvice");
     advice_->setWordWrap(true);
     advice_->setTextFormat(Qt::RichText);
+    advice_->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
     names->addWidget(title_);
     names->addWidget(facts_);
     names->addWidget(advice_);
@@ -52,20 +53,17 @@ TicketSheet::TicketSheet(Project& project, Live& live, OverdoneModel& overdone, 
     connect(advice_, &QLabel::linkActivated, this, [this](const QString& link) {
         if (link == "find") return findClip();
         if (link == "details") return block_->setVisible(!block_->isVisibleTo(this));
-        project_.edit([&](Ticket& t) {
-            for (const Advice& a : openAdvice(*project_.currentClip()))
-                for (const auto& [k, v] : a.set) setByKey(t, k, v);
-        });
+        takeAdvice();
     });
     head->addLayout(names, 1);
-    auto* more = new QToolButton;
-    more->setObjectName("ticketMenu");
-    more->setIcon(icon("more", Theme::now().ink));
-    more->setToolTip(tr("Load, save, copy or clear this ticket"));
-    more->setAccessibleName(tr("Ticket menu"));
-    connect(more, &QToolButton::clicked, this, &TicketSheet::showMenu);
-    head->addWidget(more, 0, Qt::AlignTop);
-    connect(&project_, &Project::currentChanged, more, [more] { more->setIcon(icon("more", Theme::now().ink)); });
+    more_ = new QToolButton;
+    more_->setObjectName("ticketMenu");
+    more_->setIcon(icon("more", Theme::now().ink));
+    more_->setToolTip(tr("Load, save, copy or clear this ticket"));
+    more_->setAccessibleName(tr("Ticket menu"));
+    connect(more_, &QToolButton::clicked, this, &TicketSheet::showMenu);
+    head->addWidget(more_, 0, Qt::AlignTop);
+    connect(&project_, &Project::currentChanged, this, [this] { more_->setIcon(icon("more", Theme::now().ink)); });
     outer->addLayout(head);
     auto* scroll = new QScrollArea;
     scroll->setWidgetResizable(true);
@@ -226,11 +224,34 @@ void TicketSheet::saveFindings(const QString& path) {
     }
 }
 
+bool TicketSheet::takeAdvice() {
+    const ClipEntry* c = project_.currentClip();
+    const auto settings = c ? advisedSettings(*c) : std::map<std::string, std::string>();
+    if (settings.empty()) return false;
+    project_.edit([&](Ticket& t) {
+        for (const auto& [k, v] : settings) setByKey(t, k, v);
+    });
+    return true;
+}
+
+void TicketSheet::saveTicketAs() {
+    const ClipEntry* c = project_.currentClip();
+    if (!c) return;
+    const Ticket ticket = c->ticket; // the clip may go while it is asked
+    const QString f = QFileDialog::getSaveFileName(
+        this, tr("Save ticket"), c->path.section('.', 0, -2) + ".ticket.json", tr("Tickets (*.ticket.json)"));
+    if (f.isEmpty()) return;
+    try {
+        saveTicket(ticket, f.toStdString());
+    } catch (const Error& e) {
+        project_.tell(e);
+    }
+}
+
 void TicketSheet::showMenu() {
     const ClipEntry* c = project_.currentClip();
     QMenu menu(this);
     menu.setObjectName("ticketMenuOpen");
-    const auto report = [this](const Error& e) { project_.tell(e); };
     menu.addAction(tr("Load ticket…"), this,
                    [=, this] {
                        const QString f =
@@ -239,23 +260,11 @@ void TicketSheet::showMenu() {
                        try {
                            project_.change(loadTicket(f.toStdString()));
                        } catch (const Error& e) {
-                           report(e);
+                           project_.tell(e);
                        }
                    })
         ->setEnabled(c);
-    menu.addAction(tr("Save ticket as…"), this,
-                   [=, this] {
-                       QString f = QFileDialog::getSaveFileName(this, tr("Save ticket"),
-                                                                c->path.section('.', 0, -2) + ".ticket.json",
-                                                                tr("Tickets (*.ticket.json)"));
-                       if (f.isEmpty()) return;
-                       try {
-                           saveTicket(c->ticket, f.toStdString());
-                       } catch (const Error& e) {
-                           report(e);
-                       }
-                   })
-        ->setEnabled(c);
+    menu.addAction(tr("Save ticket as…"), this, &TicketSheet::saveTicketAs)->setEnabled(c);
     const auto others = [this] {
         std::vector<int> all;
         for (int i = 0; i < project_.count(); ++i)
@@ -282,7 +291,7 @@ void TicketSheet::showMenu() {
                    })
         ->setEnabled(c && c->inspection);
     menu.addAction(tr("Clear the ticket"), this, [this] { project_.change(Ticket{}); })->setEnabled(c);
-    menu.exec(QCursor::pos());
+    menu.exec(more_->mapToGlobal(QPoint(0, more_->height())));
 }
 
 } // namespace ulm::app

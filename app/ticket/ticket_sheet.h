@@ -8,6 +8,7 @@
 #include <map>
 
 class QLabel;
+class QToolButton;
 class QVBoxLayout;
 
 namespace ulm::app {
@@ -25,6 +26,10 @@ public:
     StepBlock* step(const QString& key) { return steps_.at(key); }
     /// Writes what was found in the current clip, as CSV where the name ends so, else as JSON.
     void saveFindings(const QString& path);
+    /// Puts all advice for the clip on its ticket; false where there is none, or none yet.
+    bool takeAdvice();
+    /// Asks for a file to save the clip's ticket in.
+    void saveTicketAs();
 
 signals:
     /// The next click on the picture is to say what is grey; what the crop is to follow.
@@ -49,6 +54,7 @@ private:
     Live& live_;
     GainModel* gains_;
     QLabel *title_, *facts_, *advice_;
+    QToolButton* more_;
     AdviceBlock* block_;
     StepRows* rows_;
     QVBoxLayout* column_;

@@ -23,7 +23,10 @@ KeySheet::KeySheet(QWidget* parent) : QWidget(parent) {
     all->addStretch();
     const std::pair<QString, QString> rows[] = {
         {tr("Ctrl+O"), tr("add clips")},
+        {tr("A"), tr("put all advice on the ticket")},
+        {tr("Alt+1 … Alt+9"), tr("tick a destination")},
         {tr("Ctrl+Return"), tr("add to run list")},
+        {tr("Ctrl+S"), tr("save the ticket in a file")},
         {tr("Ctrl+Z, Ctrl+Shift+Z"), tr("undo, redo a ticket change; undo also brings back clips taken off")},
         {tr("Ctrl+1 … Ctrl+4"), tr("Bench, Trials, run list, Proof")},
         {tr("Ctrl+Tab"), tr("next clip")},
@@ -50,7 +53,7 @@ KeySheet::KeySheet(QWidget* parent) : QWidget(parent) {
         {tr("slider: ← → wheel"), tr("fine-tune (Shift: five steps)")},
         {tr("slider: Home, P, Return"), tr("dock to the reading, pin, type a number")},
         {tr("Ctrl+N"), tr("day or night paper")},
-        {tr("Ctrl+,"), tr("preferences")},
+        {tr("Ctrl+, and Ctrl+Q"), tr("preferences; quit")},
         {tr("?"), tr("this page, and back")}};
     // Two columns of pairs.
     constexpr int kPairs = std::size(rows), kDown = (kPairs + 1) / 2;

@@ -112,6 +112,13 @@ std::vector<Advice> openAdvice(const ClipEntry& c) {
     return open;
 }
 
+std::map<std::string, std::string> advisedSettings(const ClipEntry& c) {
+    std::map<std::string, std::string> settings;
+    for (const Advice& a : openAdvice(c))
+        for (const auto& [key, value] : a.set) settings[key] = value;
+    return settings;
+}
+
 const std::vector<std::pair<std::string, QString>>& stepNames() {
     static const std::vector<std::pair<std::string, QString>> names = [] {
         std::vector<std::pair<std::string, QString>> all;

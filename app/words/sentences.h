@@ -15,6 +15,8 @@ QString adviceSentence(const ClipEntry&, const QString& linkColour);
 /// All advice for the clip; and that whose step is not on the ticket yet.
 std::vector<Advice> allAdvice(const ClipEntry&);
 std::vector<Advice> openAdvice(const ClipEntry&);
+/// Ticket keys and values that all of openAdvice() together sets; empty where nothing is left to take.
+std::map<std::string, std::string> advisedSettings(const ClipEntry&);
 /// The steps that can be copied from clip to clip: their ticket keys and names, in order.
 const std::vector<std::pair<std::string, QString>>& stepNames();
 /// What a spot or an overlay shows, by its key: "Blocks", "Edge width", "Fine texture", "Your spot", …

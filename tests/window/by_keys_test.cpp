@@ -4,6 +4,7 @@
 #include "app/targets/target_chips.h"
 #include "app/trials/trials_page.h"
 #include "app/widgets/key_sheet.h"
+#include "app/words/sentences.h"
 #include "core/base/files.h"
 #include "tests/window/fixture.h"
 
@@ -181,6 +182,52 @@ TEST_CASE("a grid of trials that cannot be written is told, with what to do") {
     b.window.trials().exportSheet(inFolder(b, "no such folder/grid.png"));
     CHECK(b.find<ErrorNote>("errorNote")->isVisible());
     CHECK(b.find<ErrorNote>("errorNote")->text().contains("Choose another folder"));
+}
+
+TEST_CASE("from a clip to the run list without the mouse: advice, destinations, and the ticket in a file") {
+    Bench b;
+    REQUIRE(b.settle());
+    const auto press = [&](Qt::Key key, Qt::KeyboardModifiers with = {}) {
+        QTest::keyClick(&b.window.bench(), key, with);
+    };
+    REQUIRE_FALSE(openAdvice(*b.project().currentClip()).empty());
+    press(Qt::Key_A);
+    CHECK(openAdvice(*b.project().currentClip()).empty());
+    CHECK_FALSE(b.ticket() == Ticket());
+    const Ticket advised = b.ticket();
+    press(Qt::Key_A); // nothing is left: said, and nothing changed
+    CHECK(b.ticket() == advised);
+    CHECK(b.table().told().contains("All that was advised"));
+
+    auto* chips = b.find<TargetBar>("targetBar");
+    const auto first = chips->findChildren<TargetChip*>()[1]->accessibleName();
+    press(Qt::Key_2, Qt::AltModifier);
+    REQUIRE(b.project().ticked().size() == 1);
+    CHECK(first.contains(QString::fromStdString(b.project().ticked()[0].title)));
+    press(Qt::Key_2, Qt::AltModifier);
+    CHECK(b.project().ticked().empty());
+    press(Qt::Key_9, Qt::AltModifier);
+    CHECK(b.project().ticked().empty());
+    CHECK(b.table().told().contains("no such destination"));
+
+    chooseFile(inFolder(b, "quick.ticket.json"), [&] { press(Qt::Key_S, Qt::ControlModifier); });
+    CHECK(loadTicket(b.folder / "quick.ticket.json") == advised);
+    CHECK_FALSE(b.table().safeAreas()); // which S alone shows
+    press(Qt::Key_E);
+    for (const Qt::Key key : {Qt::Key_C, Qt::Key_X, Qt::Key_W, Qt::Key_A}) press(key, Qt::ControlModifier);
+    press(Qt::Key_C, Qt::AltModifier);
+    CHECK_FALSE(b.find("scopes")->isVisible());
+    CHECK(b.table().compare() == ViewingTable::Compare::Pair);
+
+    // The advice's links are reached by Tab, and followed by Return.
+    b.project().undo();
+    REQUIRE(waitFor([&] { return b.find<QLabel>("ticketAdvice")->text().contains("apply"); }));
+    auto* advice = b.find<QLabel>("ticketAdvice");
+    advice->setFocus(Qt::TabFocusReason);
+    CHECK(advice->hasFocus());
+    QTest::keyClick(advice, Qt::Key_Tab);
+    QTest::keyClick(advice, Qt::Key_Return);
+    CHECK(b.ticket() == advised);
 }
 
 TEST_CASE("a ticket is saved and loaded by the menu, and one that makes no sense is told and changes nothing") {
