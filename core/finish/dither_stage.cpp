@@ -2,6 +2,8 @@
 
 #include "core/picture/hash_noise.h"
 
+#include <algorithm>
+
 namespace ulm {
 namespace {
 
@@ -15,13 +17,10 @@ public:
             const float step = 0.5f / (c ? 224.f : 219.f); // two even numbers in ±1/2 step: triangular, ±1
             const Rect r = out.planes[c].area();
             for (int y = r.y; y < r.bottom(); ++y) {
-                const float* from = in[0].planes[c].row(y);
-                float* to = out.planes[c].row(y);
-                for (int x = 0; x < r.w; ++x) {
-                    const auto column = std::uint32_t(r.x + x), row = std::uint32_t(y), n = std::uint32_t(frame);
-                    to[x] = from[x] + step * (hashNoise(column, row, n, std::uint32_t(2 * c)) +
-                                              hashNoise(column, row, n, std::uint32_t(2 * c + 1)));
-                }
+                float* to = std::copy_n(in[0].planes[c].row(y), r.w, out.planes[c].row(y)) - r.w;
+                for (const int seed : {2 * c, 2 * c + 1})
+                    addHashNoise(to, r.w, std::uint32_t(r.x), std::uint32_t(y), std::uint32_t(frame),
+                                 std::uint32_t(seed), step);
             }
         }
     }

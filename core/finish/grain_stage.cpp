@@ -40,13 +40,12 @@ private:
     Plane field(const Rect& r, std::uint32_t frame) const {
         const int reach = sigma_ > 0 ? gaussianReach(sigma_) : 0;
         Plane raw = Plane::make(r.grown(reach));
-        for (int y = raw.area().y; y < raw.area().bottom(); ++y)
-            for (int x = 0; x < raw.area().w; ++x) {
-                float sum = 0;
-                for (std::uint32_t k = 0; k < 4; ++k)
-                    sum += hashNoise(std::uint32_t(raw.area().x + x), std::uint32_t(y), frame, seed_ * 4 + k);
-                raw.row(y)[x] = sum * 0.8660254f;
-            }
+        for (int y = raw.area().y; y < raw.area().bottom(); ++y) {
+            std::fill_n(raw.row(y), raw.area().w, 0.f);
+            for (std::uint32_t k = 0; k < 4; ++k)
+                addHashNoise(raw.row(y), raw.area().w, std::uint32_t(raw.area().x), std::uint32_t(y), frame,
+                             seed_ * 4 + k, 0.8660254f);
+        }
         if (reach == 0) return raw;
         Plane soft = Plane::make(r);
         gaussianBlur(raw, raw.area(), sigma_, soft);

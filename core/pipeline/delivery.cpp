@@ -258,8 +258,14 @@ DeliveryPtr resolve(std::shared_ptr<FrameReader> reader, std::shared_ptr<const I
                      : deinterlaces(d->ticket, *d->found, d->facts.video) ? deinterlaced(d->source, topFirst)
                                                                           : d->source;
     const bool standard = standardises(d->ticket, d->facts.video);
-    StagePtr untreated = standard ? toStandardRange(d->source, d->facts.video.mastering) : d->source;
-    if (standard) whole = toStandardRange(whole, d->facts.video.mastering);
+    const auto inStandard = [&](const StagePtr& s) {
+        return standard ? toStandardRange(s, d->facts.video.mastering) : s;
+    };
+    // A pixel of HDR costs more to bring to standard range than to scale: where Frame shrinks the clip, and nothing
+    // before it has changed a picture, it is scaled first.
+    const bool shrinks = standard && d->framing_.still.scale() < 1;
+    const StagePtr hdr = whole;
+    whole = inStandard(whole);
     std::optional<Inspection> byField;
     if (fields) byField = ofFields(*d->found);
     Building b{d->ticket,
@@ -279,12 +285,20 @@ DeliveryPtr resolve(std::shared_ptr<FrameReader> reader, std::shared_ptr<const I
     b.showing = {d->seconds(), [clock = d->clock](std::int64_t stage) { return clock.movieOf(stage); }, shown};
     b.freeArea = target ? target->freeOf({d->framing_.still.width, d->framing_.still.height})
                         : Rect{0, 0, d->framing_.still.width, d->framing_.still.height};
-    for (const StepPart& p : stepParts())
+    for (const StepPart& p : stepParts()) {
+        const bool later = shrinks && p.step == "frame" && b.picture->key() == b.onClock(whole)->key();
+        if (later) b.source = hdr, b.picture = b.onClock(hdr);
         if (p.build) p.build(b);
-    untreated = fields ? pickFrames(untreated, b.retiming.frames, b.retiming.key + 1,
-                                    [clock = d->clock](std::int64_t stage) { return clock.sourceOf(stage); })
-                       : b.onClock(untreated);
-    d->before = framed(untreated, untreated, d->framing_, d->pose_, Kernel::Bicubic);
+        if (later) b.source = whole, b.picture = inStandard(b.picture);
+    }
+    const auto untreated = [&](const StagePtr& s) {
+        return fields ? pickFrames(s, b.retiming.frames, b.retiming.key + 1,
+                                   [clock = d->clock](std::int64_t stage) { return clock.sourceOf(stage); })
+                      : b.onClock(s);
+    };
+    const StagePtr asFilmed = untreated(shrinks ? d->source : inStandard(d->source));
+    d->before = framed(asFilmed, asFilmed, d->framing_, d->pose_, Kernel::Bicubic);
+    if (shrinks) d->before = inStandard(d->before);
     d->result = standard ? dithered(b.picture) : b.picture;
     d->note = b.note;
     b.picture = d->before;

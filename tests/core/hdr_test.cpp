@@ -5,6 +5,7 @@
 #include "core/picture/colour.h"
 #include "core/picture/hash_noise.h"
 #include "core/pipeline/delivery.h"
+#include "core/ticket/frame_step.h"
 #include "tests/support/clips.h"
 #include "tests/support/contract.h"
 #include "tests/support/stills.h"
@@ -234,4 +235,66 @@ TEST_CASE("what a movie says of its mastering is read, delivered, and where the 
     setByAssignment(standard, "finish.hdr=standard");
     card.codecs = {"h264", "hevc"};
     CHECK(resolve(reader, nullptr, standard, card)->ticket.deliver.codec == "h264");
+}
+
+TEST_CASE("a clip that shrinks comes to standard range at its delivered size, and looks as it would before", "[hdr]") {
+    const TempFolder folder;
+    test::ClipRecipe r;
+    r.format = AV_PIX_FMT_YUV420P10;
+    r.width = 256, r.height = 192, r.frames = 6;
+    r.colour = {9, 18, 9, false, 1};
+    r.options = {{"x264-params", "colorprim=bt2020:transfer=arib-std-b67:colormatrix=bt2020nc"}};
+    test::writeClip(folder / "hdr.mp4", r);
+    const auto reader = std::make_shared<FrameReader>(Clip::openVideo(folder / "hdr.mp4"),
+                                                      PacketDecoder::Threads::Single, std::size_t(8) << 20);
+    const auto with = [&](std::initializer_list<const char*> settings) {
+        Ticket t;
+        setByAssignment(t, "finish.hdr=standard");
+        for (const char* s : settings) setByAssignment(t, s);
+        return resolve(reader, nullptr, t);
+    };
+    const auto order = [](const DeliveryPtr& d) { // what is done last on both sides, the dither aside
+        return std::string(d->before->name()) + ", " + d->result->inputs()[0]->name();
+    };
+    CHECK(order(with({"frame.size=96x96"})) == "standard range, standard range");
+    CHECK(order(with({"frame.size=96x96", "frame.fill=pad", "motion.fps=12", "motion.method=hold"})) ==
+          "standard range, standard range");
+    // Where something before has to see standard range, or there are fewer pixels before: there.
+    CHECK(order(with({"frame.size=96x96", "clean.texture=40"})) == "standard range, scale");
+    CHECK(order(with({"enlarge.scale=2", "enlarge.method=lanczos"})) == "scale, scale");
+    CHECK(order(with({})) == "standard range, standard range");
+
+    Engine engine(std::size_t(64) << 20);
+    // Means of the signal are not the signal of means; the wider they are taken, the more so.
+    for (const auto& [fill, steps] :
+         {std::pair{"frame.fill=crop", 1.0}, {"frame.fill=pad", 1.0}, {"frame.fill=blur", 4.0}}) {
+        const DeliveryPtr d = with({"frame.size=96x128", fill});
+        const StagePtr standard = toStandardRange(d->source),
+                       first = framed(standard, standard, {d->planAt(0), {}, 0}, poseOf(Size{r.width, r.height}, {}),
+                                      Kernel::Lanczos);
+        const Picture late = engine.pull(*d->result->inputs()[0], 3, d->result->format().frame(), {}),
+                      early = engine.pull(*first, 3, first->format().frame(), {});
+        REQUIRE(late.area == early.area);
+        for (int c = 0; c < 3; ++c) {
+            double sum = 0;
+            const Rect a = late.planes[c].area();
+            for (int y = a.y; y < a.bottom(); ++y)
+                for (int x = a.x; x < a.right(); ++x)
+                    sum += std::abs(late.planes[c].at(x, y) - early.planes[c].at(x, y));
+            INFO(fill << ", plane " << c);
+            CHECK(sum / double(a.pixels()) < steps / 219);
+        }
+    }
+}
+
+TEST_CASE("a row of noise is that of its samples, wherever it begins") {
+    std::vector<float> row(37, 1.f);
+    addHashNoise(row.data(), 37, 1000, 7, 3, 5, 0.25f);
+    for (int x = 0; x < 37; ++x) {
+        const float alone = hashNoise(1000 + std::uint32_t(x), 7, 3, 5);
+        CHECK(row[std::size_t(x)] == Approx(1 + 0.25 * double(alone)).margin(1e-6));
+        CHECK(std::abs(alone) <= 1);
+    }
+    CHECK(hashNoise(1000, 7, 3, 5) != hashNoise(1000, 7, 4, 5));
+    CHECK(hashNoise(1000, 7, 3, 5) != hashNoise(1000, 8, 3, 5));
 }
