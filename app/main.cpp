@@ -41,8 +41,13 @@ int run(int argc, char** argv) {
     QApplication::setApplicationDisplayName("Ulmwood");
     ulm::app::prepareLook(app, false);
     ulm::app::MainWindow window(QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/ulmwood");
-    window.resize(window.size().boundedTo(window.screen()->availableSize()));
-    window.show();
+    // Where the screen has no room for it and a title bar, it takes all of it: the way to the run list is at its
+    // bottom.
+    constexpr int kTitleBar = 40;
+    const QSize room = window.screen()->availableSize() - QSize(0, kTitleBar);
+    const bool fits = window.size().boundedTo(room) == window.size();
+    window.resize(window.size().boundedTo(room));
+    fits ? window.show() : window.showMaximized();
     window.restore();
     QStringList files = QApplication::arguments().mid(1);
     if (files.removeAll("--time-start")) {

@@ -4,6 +4,7 @@
 #include "app/project/dropped.h"
 #include "app/proof/proof_page.h"
 #include "app/runlist/run_list_page.h"
+#include "app/table/table_panel.h"
 #include "app/trials/trials_page.h"
 #include "app/widgets/error_note.h"
 #include "app/widgets/key_sheet.h"
@@ -194,20 +195,23 @@ void MainWindow::chooseFiles() {
 }
 
 void MainWindow::addToRunList() {
-    if (const ClipEntry* c = project_.currentClip()) addToRunList(*c);
+    const ClipEntry* c = project_.currentClip();
+    if (c && c->clip && !addToRunList(*c))
+        bench_->table().table().hint(tr("It is on the run list already, on this ticket: Ctrl+3 shows it."));
 }
 
-void MainWindow::addToRunList(const ClipEntry& c) {
-    if (!c.clip) return;
+int MainWindow::addToRunList(const ClipEntry& c) {
+    if (!c.clip) return 0;
     const std::vector<Target> targets = project_.ticked();
-    runs_.add(c, targets);
+    int added = runs_.add(c, targets);
     // Each further stretch is a delivery of its own.
     for (const auto& [from, to] : c.stretches) {
         ClipEntry other = c;
         other.ticket.stretch.on = true;
         other.ticket.stretch.from = from, other.ticket.stretch.to = to;
-        runs_.add(other, targets);
+        added += runs_.add(other, targets);
     }
+    return added;
 }
 
 void MainWindow::addShortcuts() {

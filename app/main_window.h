@@ -34,8 +34,8 @@ public:
     TrialsPage& trials() { return *trials_; }
     ProofPage& proof() { return *proof_; }
     void setNight(bool night);
-    void addToRunList(); ///< the clip on the Bench
-    void addToRunList(const ClipEntry&);
+    void addToRunList();                ///< the clip on the Bench
+    int addToRunList(const ClipEntry&); ///< how many runs it added
 
 protected:
     void dragEnterEvent(QDragEnterEvent*) override;

@@ -71,8 +71,7 @@ RunRow::RunRow(int index, RunQueue& queue, QWidget* parent) : QWidget(parent), i
     if (r.state == RunItem::State::Done)
         add("folder", "openFolder", tr("Open the folder"),
             [path = r.output] { QDesktopServices::openUrl(QUrl::fromLocalFile(QFileInfo(path).path())); });
-    if (r.state == RunItem::State::Failed || r.state == RunItem::State::Cancelled)
-        add("again", "againRun", tr("Try again"), [this] { queue_.again(index_); });
+    if (isGivenUp(r)) add("again", "againRun", tr("Try again"), [this] { queue_.again(index_); });
     if (!open) add("stop", "removeRun", tr("Take off the list (the file stays)"), [this] { queue_.remove(index_); });
 }
 
@@ -173,6 +172,11 @@ QLayout* RunListPage::makePlace() {
     cancelAll_->setObjectName("cancelAll");
     connect(cancelAll_, &QPushButton::clicked, &queue_, &RunQueue::cancelAll);
     row->addWidget(cancelAll_);
+    again_ = new QPushButton(tr("Try all again"));
+    again_->setObjectName("allAgain");
+    again_->setToolTip(tr("What was cancelled or not done waits once more"));
+    connect(again_, &QPushButton::clicked, &queue_, &RunQueue::allAgain);
+    row->addWidget(again_);
     clear_ = new QPushButton(tr("Clear what is finished"));
     clear_->setObjectName("clearFinished");
     clear_->setToolTip(tr("Takes it off the list; the files stay"));
@@ -188,18 +192,20 @@ void RunListPage::refresh() {
         item->widget()->deleteLater();
         delete item;
     }
-    int done = 0, open = 0;
+    int done = 0, open = 0, givenUp = 0;
     for (std::size_t i = 0; i < queue_.items().size(); ++i) {
         rows_->addWidget(new RunRow(static_cast<int>(i), queue_));
         const auto s = queue_.items()[i].state;
         done += s == RunItem::State::Done;
         open += isOpen(queue_.items()[i]);
+        givenUp += isGivenUp(queue_.items()[i]);
     }
     summary_->setText(queue_.items().empty()
                           ? tr("Nothing is to be rendered. On the Bench, tick the destinations a clip goes to and "
                                "press “Add to run list”.")
                           : tr("%1 to go, %2 done.").arg(open).arg(done));
     cancelAll_->setVisible(open > 1);
+    again_->setVisible(givenUp > 1);
     clear_->setVisible(static_cast<int>(queue_.items().size()) - open > 1);
     const QString folder = queue_.folder();
     beside_->setVisible(!folder.isEmpty());

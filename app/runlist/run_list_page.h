@@ -37,7 +37,7 @@ private:
     RunQueue& queue_;
     QVBoxLayout* rows_;
     QLabel *summary_, *place_;
-    QPushButton *beside_, *cancelAll_, *clear_;
+    QPushButton *beside_, *cancelAll_, *clear_, *again_;
 };
 
 } // namespace ulm::app

@@ -12,6 +12,11 @@ namespace {
 
 using nlohmann::json;
 
+bool sameWork(const RunItem& a, const RunItem& b) {
+    const auto card = [](const RunItem& r) { return r.target ? toJson(*r.target) : json(); };
+    return a.clip == b.clip && a.ticket == b.ticket && card(a) == card(b);
+}
+
 } // namespace
 
 RunQueue::RunQueue(Project& project, QObject* parent) : QObject(parent), project_(project) {
@@ -93,20 +98,24 @@ void RunQueue::keep() {
     project_.keepSoon();
 }
 
-void RunQueue::add(const ClipEntry& c, const std::vector<Target>& targets) {
+int RunQueue::add(const ClipEntry& c, const std::vector<Target>& targets) {
     std::vector<std::optional<Target>> wanted(targets.begin(), targets.end());
     if (wanted.empty()) wanted.push_back(std::nullopt);
+    int added = 0;
     for (const auto& t : wanted) {
         RunItem r;
         r.clip = c.path;
         r.ticket = c.ticket;
         r.target = t;
+        if (std::ranges::any_of(items_, [&](const RunItem& o) { return isOpen(o) && sameWork(o, r); })) continue;
         r.output = outputName(r);
         items_.push_back(r);
+        ++added;
     }
     keep();
     Q_EMIT changed();
     startNext();
+    return added;
 }
 
 void RunQueue::startNext() {
@@ -146,7 +155,7 @@ void RunQueue::startNext() {
             output = QString::fromStdString(r.output);
         } catch (const Cancelled&) {
             state = RunItem::State::Cancelled;
-            words = tr("Cancelled; nothing was left behind.");
+            words = tr("nothing was left behind");
         } catch (const Error& e) {
             reason = QString::fromStdString(e.reason);
             remedy = QString::fromStdString(e.remedy);
@@ -202,6 +211,11 @@ void RunQueue::cancelAll() {
 void RunQueue::removeFinished() {
     for (int i = static_cast<int>(items_.size()) - 1; i >= 0; --i)
         if (!isOpen(items_[static_cast<std::size_t>(i)])) remove(i);
+}
+
+void RunQueue::allAgain() {
+    for (int i = 0; i < static_cast<int>(items_.size()); ++i)
+        if (isGivenUp(items_[static_cast<std::size_t>(i)])) again(i);
 }
 
 void RunQueue::again(int i) {

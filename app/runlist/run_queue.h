@@ -23,6 +23,10 @@ struct RunItem {
 inline bool isOpen(const RunItem& r) {
     return r.state == RunItem::State::Waiting || r.state == RunItem::State::Running;
 }
+/// Whether it was given up, by a person or by an error.
+inline bool isGivenUp(const RunItem& r) {
+    return r.state == RunItem::State::Failed || r.state == RunItem::State::Cancelled;
+}
 
 /// Renders deliveries one after another in the background. Kept with the session: what was under way when the
 /// application ended starts again from its beginning.
@@ -34,14 +38,16 @@ public:
     void restore();
 
     /// Adds the clip on its ticket, for each given target, or once without one. Names never collide with files that
-    /// exist or with other runs.
-    void add(const ClipEntry& clip, const std::vector<Target>& targets);
+    /// exist or with other runs. What waits or runs already, the same clip on the same ticket for the same target, is
+    /// not added once more. Returns how many were added.
+    int add(const ClipEntry& clip, const std::vector<Target>& targets);
     const std::vector<RunItem>& items() const { return items_; }
     void cancel(int index);
     void remove(int index); ///< only what does not run
     void cancelAll();       ///< what waits, and what runs
     void removeFinished();  ///< all that neither waits nor runs; their files stay
     void again(int index);  ///< failed or cancelled: waits once more
+    void allAgain();        ///< all that failed or were cancelled
     bool running() const { return running_ >= 0; }
     /// Where results go from now on, those that wait too; empty: each beside its clip.
     void setFolder(const QString& folder);
