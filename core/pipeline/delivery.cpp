@@ -53,7 +53,8 @@ void tellEnlarging(const Delivery& d, const FramingPlan& plan, std::vector<Addit
         to.push_back({"enlarge",
                       "Enlarge is off: plain Lanczos makes up the " + factor,
                       "Use the network",
-                      {"enlarge.on=true", "enlarge.method=learned"}});
+                      // Only what is missing is made up: no other destination gets more pixels by it.
+                      {"enlarge.scale=1", "enlarge.size=none", "enlarge.method=learned"}});
     else if (d.target && plan.scale() > framingOf(ticketFor(d.asked, d.target->name), d.facts.video).scale() + 0.01)
         to.push_back({"enlarge", d.target->title + " needs " + factor + ", by the method chosen here", "", {}});
 }

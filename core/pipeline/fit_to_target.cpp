@@ -78,7 +78,9 @@ Ticket fitToTarget(const Ticket& asked, const Target& target, const MediaFacts& 
             keptShare(plan, poseOf(t, facts.video)) > 0.9)
             return;
         additions->back().offer = "Follow the subject";
-        additions->back().set = {"frame.aspect=" + aspectText(t.frame.aspect), "frame.follow=subject"};
+        additions->back().set = {"frame.follow=subject"};
+        // Where Frame is off it stays so: what other destinations take whole is not cropped for this one.
+        if (!ticketFor(asked, target.name).frame.on) additions->back().set.push_back("frame.on=false");
     };
     if (target.size) {
         if (plan.width != target.size->w || plan.height != target.size->h) {

@@ -189,12 +189,23 @@ TEST_CASE("what a destination adds is told on the step that it touches, and chan
     d = resolve(reader(folder / "a.mp4"), nullptr, taken, card(kUpright));
     CHECK(planOf(d) == "source network network scale");
     CHECK(additionTo(*d, "enlarge")->offer.empty());
+    CHECK(resolve(reader(folder / "a.mp4"), nullptr, taken)->size() == Size{128, 72}); // and nobody else's size grows
     // The crop it asks for sits in the middle; following is one click away, and then offered no more.
     CHECK(additionTo(*d, "frame")->offer == "Follow the subject");
     for (const std::string& s : additionTo(*d, "frame")->set) setByAssignment(taken, s);
     d = resolve(reader(folder / "a.mp4"), nullptr, taken, card(kUpright));
     CHECK(d->ticket.frame.follow == "subject");
     CHECK((!additionTo(*d, "frame") || additionTo(*d, "frame")->offer.empty()));
+    CHECK(d->sentence("frame") == "9:16 by cropping, following the subject; 32 % of the picture stays.");
+    CHECK(resolve(reader(folder / "a.mp4"), nullptr, taken)->size() ==
+          Size{128, 72}); // what is not cropped stays whole
+    // A shape of the ticket's own stays on, and what it is.
+    Ticket own = ticketOf({"frame.aspect=1:1"});
+    d = at(kUpright, {"frame.aspect=1:1"});
+    for (const std::string& s : additionTo(*d, "frame")->set) setByAssignment(own, s);
+    CHECK(own.frame.on);
+    CHECK(own.frame.follow == "subject");
+    CHECK(own.frame.aspect == Size{1, 1});
     // A shape, a width and a rate.
     d = at(kSquare, {});
     CHECK(d->size() == Size{60, 60});
