@@ -38,6 +38,7 @@ void FaultModel::showOverdone(const Delivery& d, std::int64_t stage, const Cance
     place.frame = frame;
     place.scale = d.planAt(stage).scale();
     place.noise = d.found->readings.noise;
+    place.blocks = d.found->readings.blocking;
     place.text = !findText(e.pull(*d.source, frame, d.source->format().frame(), cancel).planes[0], frame).empty();
     const Overdone o = judgeOverdone(place);
     view.after = FaultMap(d.source->format().frame());

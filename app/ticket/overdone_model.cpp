@@ -86,6 +86,7 @@ Overdone OverdoneModel::judge(const Delivery& d, const std::vector<Place>& place
         o.frame = d.clock.sourceOf(place.stage);
         o.scale = d.planAt(place.stage).scale();
         o.noise = d.found->readings.noise;
+        o.blocks = d.found->readings.blocking;
         o.text = place.text;
         if (const std::int64_t next = nextFilmed(d, place.stage)) {
             o.beforeNext = e.pull(*d.toned, next, region, cancel);

@@ -1,5 +1,6 @@
 #include "core/judge/overdone.h"
 
+#include "core/inspect/fault_measures.h"
 #include "core/inspect/readings.h"
 #include "core/picture/opencv_view.h"
 #include "core/ticket/step.h"
@@ -63,7 +64,7 @@ double worstPart(const FaultMap& map, Rect& box) {
 
 struct Pair {
     cv::Mat before, after;
-    double scale, noise;
+    double scale, noise, blocks;
     Rect area;
 };
 
@@ -95,16 +96,30 @@ FaultMap haloes(const Pair& p) {
     return mapOf(worst * (100 / 0.40f), edge, p.area);
 }
 
-// The lower quarter of what lies where `mask` is at least a half; 0 where that is next to nothing.
-float lowerQuarter(const cv::Mat& m, const cv::Mat& mask) {
-    std::vector<float> v;
-    for (int y = 0; y < m.rows; y += 4)
-        for (int x = 0; x < m.cols; x += 4)
-            if (mask.at<float>(y, x) >= 0.5f) v.push_back(m.at<float>(y, x));
-    if (v.size() < 16) return 0;
+float lowerQuarter(std::vector<float>& v) {
+    if (v.size() < 16) return 0; // too few to tell
     const auto at = v.begin() + static_cast<std::ptrdiff_t>(v.size() / 4);
     std::ranges::nth_element(v, at);
     return *at;
+}
+
+// For each sample what the evenest quarter of the places of like tone have of `m`; of all tones where those are few.
+cv::Mat evenest(const cv::Mat& m, const cv::Mat& level) {
+    constexpr int kTones = 20; // of a twentieth of the range: noise at black is less than a little above it
+    const auto toneOf = [](float v) { return std::clamp(int(v * kTones), 0, kTones - 1); };
+    std::vector<float> all, byTone[kTones];
+    for (int y = 0; y < m.rows; y += 4)
+        for (int x = 0; x < m.cols; x += 4) {
+            all.push_back(m.at<float>(y, x));
+            byTone[toneOf(level.at<float>(y, x))].push_back(m.at<float>(y, x));
+        }
+    float quarter[kTones];
+    const float ofAll = lowerQuarter(all);
+    for (int t = 0; t < kTones; ++t) quarter[t] = byTone[t].size() < 16 ? ofAll : lowerQuarter(byTone[t]);
+    cv::Mat out(m.size(), CV_32F);
+    for (int y = 0; y < m.rows; ++y)
+        for (int x = 0; x < m.cols; ++x) out.at<float>(y, x) = quarter[toneOf(level.at<float>(y, x))];
+    return out;
 }
 
 // Fine energy that the source had above its noise, and that is gone: all of it is 140, half of it 70. Noise differs
@@ -121,11 +136,17 @@ FaultMap lost(const Pair& p, const Pair* next, bool shadows) {
     const cv::Mat dark = cv::min(cv::max((0.25f - level) / 0.06f, 0.f), 1.f);
     const cv::Mat here = shadows ? dark : cv::Mat(1 - dark);
     // What is left of noise in that band after scaling: about half its power, less as it is enlarged.
-    cv::Mat noise(was.size(), CV_32F, cv::Scalar(std::pow(p.noise * kStep, 2) * 0.6 / std::max(1.0, p.scale)));
+    const double grain = std::pow(p.noise * kStep, 2) * 0.6 / std::max(1.0, p.scale),
+                 blocks = 0.8 * std::pow(p.blocks / 10 * kStep, 2); // what is lost at their borders is lost within, too
+    cv::Mat noise(was.size(), CV_32F, cv::Scalar(std::max(grain, blocks)));
     if (next) {
         const cv::Mat change = fine(next->before) - fine(p.before);
         // Movement changes much, too: no more than half as much again as the evenest places' is taken for noise.
-        noise = cv::max(noise, cv::min(pooled(change.mul(change)) / 2, 1.6 * lowerQuarter(was, here)));
+        const cv::Mat changing = pooled(change.mul(change)) / 2, even = evenest(was, level);
+        // Encoders repeat a part of it from frame to frame: how much, the evenest places tell, where all is noise.
+        cv::Mat repeated = even / cv::max(evenest(changing, level), 1e-9), most = 1.6 * even;
+        repeated = cv::min(cv::max(repeated, 1.0), 2.0);
+        noise = cv::max(noise, cv::min(changing.mul(repeated), most));
     }
     // Where each block's noise is known, what is called texture must stand out of its chances.
     const float clear = next ? 1.7f : 1.3f;
@@ -138,9 +159,12 @@ FaultMap lost(const Pair& p, const Pair* next, bool shadows) {
     return mapOf((1 - ratio) * 140, weight, p.area);
 }
 
-// Dark samples that had tones and have none now: one in four of a dark place is the limit.
+// Dark places that had tones and have none now: one in four of them is the limit. Tones are what is left of a place
+// from a little further away: mosquitos around black letters are none, nor is a hair's sharp edge.
 FaultMap crushed(const Pair& p) {
-    cv::Mat gone = (p.before > 3.5f * kStep) & (p.after < 1.2f * kStep), dark = p.before < 0.14f;
+    const auto tone = [&](const cv::Mat& m) { return soft(cv::max(m, 0.0), 0.7 * p.scale); };
+    const cv::Mat before = tone(p.before), after = tone(p.after);
+    cv::Mat gone = (before > 3.5f * kStep) & (after < 1.8f * kStep), dark = before < 0.14f;
     gone.convertTo(gone, CV_32F, 1 / 255.0);
     dark.convertTo(dark, CV_32F, 1 / 255.0);
     return mapOf(gone * (100 / 0.25f), dark, p.area);
@@ -170,6 +194,12 @@ FaultMap flicker(const Pair& now, const Pair& next) {
     return mapOf(cv::max(is - 1.25f * was - 0.3f * kStep, 0.f) * (100 / (3 * kStep)), still, now.area);
 }
 
+// Of edges enough to tell: a few hairs that look like steps are fur.
+double stairsOf(const Picture& p) {
+    const measure::Stairs s = measure::stairs(p.planes[0], noiseReading(p.planes[0], measure::kSteps));
+    return s.reading > 0 ? s.map.mean() : 0;
+}
+
 } // namespace
 
 const std::vector<OverdoneKind>& overdoneKinds() {
@@ -187,8 +217,8 @@ const std::vector<OverdoneKind>& overdoneKinds() {
 constexpr double kHardlyStairs = 45; // % of a staircase
 Overdone judgeOverdone(const OverdonePlace& place) {
     const auto pairOf = [&](const Picture& a, const Picture& b) {
-        return Pair{viewOf(a.planes[0]), viewOf(b.planes[0]), std::max(0.5, place.scale), place.noise,
-                    a.planes[0].area()};
+        return Pair{viewOf(a.planes[0]), viewOf(b.planes[0]), std::max(0.5, place.scale),
+                    place.noise,         place.blocks,        a.planes[0].area()};
     };
     const Pair p = pairOf(place.before, place.after);
     Overdone o;
@@ -218,8 +248,7 @@ Overdone judgeOverdone(const OverdonePlace& place) {
     if (place.text) take("text", letters(p));
     if (moving) take("flicker", flicker(p, *next));
     // The limit is where an inspection would find them. Below that a sharper edge merely shows what a blur had hidden.
-    const double stairs = readingOf("stairs", place.after, place.scale),
-                 hardly = std::max(kHardlyStairs, readingOf("stairs", place.before, place.scale) + 4);
+    const double stairs = stairsOf(place.after), hardly = std::max(kHardlyStairs, stairsOf(place.before) + 4);
     note("stairs", stairs > hardly ? (stairs - hardly) * 100 / (findReading("stairs")->notable - kHardlyStairs) : 0,
          {});
     return o;

@@ -30,6 +30,7 @@ struct OverdonePlace {
     bool text = false;             ///< letters are known to be here
     Picture beforeNext, afterNext; ///< the next frame: before tells noise from texture, both tell flicker; empty planes
                                    ///< where it is not known
+    double blocks = 0;             ///< the source's reading of blocks, tenths of an 8-bit step
 };
 
 struct Overdone {

@@ -6,6 +6,7 @@
 #include "core/judge/overdone.h"
 #include "core/motion/aligned_stage.h"
 #include "core/picture/gaussian.h"
+#include "core/picture/hash_noise.h"
 #include "core/restore/clean_stages.h"
 #include "core/restore/face_stage.h"
 #include "core/ticket/clean_step.h"
@@ -242,6 +243,57 @@ TEST_CASE("steps that no inspection would find are not too many, where a blur ha
     REQUIRE(few < 45);
     CHECK(unseen == 0);
     CHECK(score(bench::steppedShare(p, 1)).second > 100);
+}
+
+TEST_CASE("noise, what compression left and a few hairs are not missed where they are gone, nor called steps") {
+    const PictureFormat f = test::photograph(240, 240).format;
+    const auto drawn = [&](const std::function<double(int x, int y)>& steps) { // 8-bit steps above black
+        Picture p = Picture::make(f, f.frame());
+        for (int y = 0; y < f.height; ++y)
+            for (int x = 0; x < f.width; ++x) p.planes[0].row(y)[x] = float(std::max(0.0, steps(x, y)) / 219);
+        return p;
+    };
+    const auto dice = [](int x, int y, std::uint32_t n) { return hashNoise(std::uint32_t(x), std::uint32_t(y), n, 3); };
+    const auto tone = [](int x, int) { return x < 80 ? 8.0 : 34.0; };
+    // Much at the one tone, little at the other; a part of it is repeated in the next frame, as encoders do.
+    const auto noisy = [&](std::uint32_t n, double own) {
+        return drawn([&, n, own](int x, int y) {
+            const double most = x < 80 ? 3 : 8;
+            return tone(x, y) + most * (0.75 * dice(x, y, 1) + own * dice(x, y, n));
+        });
+    };
+    const auto painted = [&](const OverdonePlace& o) { return judgeOverdone(o).scores.at("painted"); };
+    OverdonePlace o{.before = noisy(2, 0.75), .after = drawn(tone), .noise = 2.5};
+    o.beforeNext = noisy(3, 0.75);
+    CHECK(painted(o) < 60);
+    o.before = o.beforeNext = noisy(2, 0); // the same that stands still is texture
+    o.noise = 0;
+    CHECK(painted(o) > 100);
+    // Patterns of blocks: of a clip without any they would be texture.
+    const auto pattern = [&](int x, int y) { return 30 + (x / 8 + y / 8) % 3 * 0.7 + 2.0 * ((x + y) % 4 < 2); };
+    OverdonePlace coded{.before = drawn(pattern), .after = drawn([](int, int) { return 31.0; })};
+    CHECK(painted(coded) > 100);
+    coded.blocks = 19;
+    CHECK(painted(coded) == 0);
+
+    // Mosquitos on black are not tones; a dark grey is.
+    const auto crushed = [&](const Picture& before) {
+        return judgeOverdone({.before = before, .after = drawn([](int, int) { return 0.0; })}).scores.at("crushed");
+    };
+    CHECK(crushed(drawn([&](int x, int y) { return dice(x, y, 1) > 0.6 ? 5 : 0; })) < 20);
+    CHECK(crushed(drawn([](int, int) { return 5.0; })) == 200);
+
+    // Steps along edges enough to tell, and along a few hairs.
+    const auto stepped = [&](int side) {
+        return drawn([side](int x, int y) { return x < side && y < side && (x / 4 * 4 + y * 2) % 60 < 30 ? 180 : 60; });
+    };
+    const auto steps = [&](int side) {
+        return judgeOverdone({.before = drawn([](int, int) { return 60.0; }), .after = stepped(side)})
+            .scores.at("stairs");
+    };
+    REQUIRE(readingOf("stairs", stepped(40), 1) > 65);
+    CHECK(steps(40) == 0);
+    CHECK(steps(240) > 100);
 }
 
 TEST_CASE("each way of going too far has its own score, which grows with it, and light treatment stays in bounds") {
