@@ -9,6 +9,7 @@
 #include "core/media/deinterlace_stage.h"
 #include "core/media/film_stage.h"
 #include "core/picture/colour.h"
+#include "core/ticket/networks.h"
 
 #include <algorithm>
 #include <cmath>
@@ -47,7 +48,7 @@ Extent extent(const Affine& m, const Rect& r, double Point::*along) {
 
 // What the step in hand makes of a clip that has to be enlarged for its size.
 void tellEnlarging(const Delivery& d, const FramingPlan& plan, std::vector<Addition>& to) {
-    if (plan.scale() <= 1.02) return;
+    if (plan.scale() <= kLeastEnlarged) return;
     const std::string factor = "×" + shortNumber(plan.scale(), 2);
     if (!d.ticket.enlarge.on)
         to.push_back({"enlarge",

@@ -35,6 +35,10 @@ StagePtr filtered(StagePtr s, const CleanValues& c, const Readings& r, bool temp
 
 // Networks that enlarge clean on the way; one of the person's own does not.
 bool enlargesOnTheWay(const Ticket& t) { return t.enlarge.on && t.enlarge.method.starts_with("learned"); }
+// Of a ticket alone: a destination may need more pixels.
+bool staysAtItsSize(const Ticket& t) {
+    return !enlargesOnTheWay(t) || (t.enlarge.scale <= kLeastEnlarged && !t.enlarge.size);
+}
 
 std::string told(const StepView& v) {
     const auto& c = v.ticket.clean;
@@ -50,7 +54,8 @@ std::string told(const StepView& v) {
     more("ringing", c.ringing, r.ringing, kMostRinging);
     more("stair-steps", c.stairs, r.stairs, kMostStairs);
     more("banding", c.banding, r.banding, kMostBanding);
-    if (c.on && v.found.complete && cleansCrisp(v.ticket, v.found) && !enlargesOnTheWay(v.ticket))
+    if (c.on && v.found.complete && cleansCrisp(v.ticket, v.found) &&
+        (!enlargesOnTheWay(v.ticket) || (v.plan && v.plan->scale() * v.ticket.enlarge.above <= kLeastEnlarged)))
         s += ", " + quantityText("crisp", c.crisp, measuredCleanCrisp(v.ticket, v.found), 100, 0, " %");
     if (c.keepOriginal > 0) s += ", " + shortNumber(c.keepOriginal, 0) + " % of the original kept";
     if (c.method == "auto" && c.on && v.found.complete)
@@ -156,7 +161,7 @@ StepPart cleanPart() {
                   "letters; "
                   "drawn clips stay faithful. Where Enlarge's network cleans on the way, its own Crisp counts.",
                   "fine hatching in what was flat.")
-            .actsIf([](const Ticket& t) { return t.clean.method != "classic" && !enlargesOnTheWay(t); },
+            .actsIf([](const Ticket& t) { return t.clean.method != "classic" && staysAtItsSize(t); },
                     "where a network cleans at the clip's own size")
             .onlyWhereItActs(),
         numberKey("clean.texture", 0, 100, OF_TICKET(clean.texture))
@@ -188,7 +193,7 @@ StepPart cleanPart() {
         b.picture = b.enlarging() ? cleanedStage(b.source, b.ticket, b.found, true) : b.cleaned;
         if (cleansByNetwork(b.ticket, b.found) && !hasNetwork(b.ticket, b.found, 1))
             b.tell("the network for cleaning is missing; the classic way stands in");
-        if (b.ticket.clean.on && b.ticket.clean.crisp.from != From::Measured && !enlargesOnTheWay(b.ticket) &&
+        if (b.ticket.clean.on && b.ticket.clean.crisp.from != From::Measured && !b.enlarging() &&
             !cleansCrisp(b.ticket, b.found))
             b.tell("no crisp network cleans this clip: Clean's crispness does nothing");
     };

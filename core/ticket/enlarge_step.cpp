@@ -69,16 +69,20 @@ std::string methodWords(const Ticket& t, const Inspection& found) {
 std::string told(const StepView& v) {
     const Ticket& t = v.ticket;
     const VideoFacts& video = v.facts.video;
-    if (!t.enlarge.on && !t.frame.on) return "Size kept: " + sizeText({video.width, video.height}) + ".";
+    const Size own{video.width, video.height};
+    if (!t.enlarge.on && !t.frame.on) return "Size kept: " + sizeText(own) + ".";
     if (!v.plan) return "The size cannot be worked out.";
-    std::string s = "×" + shortNumber(v.plan->scale(), 2) + ", to " + sizeText({v.plan->width, v.plan->height}) +
-                    " pixels, by " + (t.enlarge.on ? methodWords(t, v.found) : "Lanczos");
-    if (enlargesByNetwork(t))
-        s += ", " + quantityText("strength", t.enlarge.strength, measuredStrength(t, v.found), kMostStrength, 0, " %");
-    if (t.enlarge.on && enlargesCrisp(t, v.found))
+    const Size made{v.plan->width, v.plan->height};
+    const bool network = enlargesByNetwork(t) && v.plan->scale() * t.enlarge.above > kLeastEnlarged;
+    if (made == own && !network) return "Size kept: " + sizeText(own) + ".";
+    const bool named = t.enlarge.on && (network || !enlargesByNetwork(t)); // no network makes a clip smaller
+    std::string s = "×" + shortNumber(v.plan->scale(), 2) + ", to " + sizeText(made) + " pixels, by " +
+                    (named ? methodWords(t, v.found) : "Lanczos");
+    if (!network) return s + ".";
+    s += ", " + quantityText("strength", t.enlarge.strength, measuredStrength(t, v.found), kMostStrength, 0, " %");
+    if (enlargesCrisp(t, v.found))
         s += ", " + quantityText("crisp", t.enlarge.crisp, measuredCrisp(t, v.found), 100, 0, " %");
-    if (enlargesByNetwork(t) && t.enlarge.above > 1)
-        s += ", worked at ×" + shortNumber(t.enlarge.above, 2) + " of that";
+    if (t.enlarge.above > 1) s += ", worked at ×" + shortNumber(t.enlarge.above, 2) + " of that";
     return s + ".";
 }
 
@@ -88,7 +92,7 @@ bool byNetwork(const Ticket& t) {
 
 } // namespace
 
-bool Building::enlarging() const { return enlargesByNetwork(ticket) && factor() > 1.02; }
+bool Building::enlarging() const { return enlargesByNetwork(ticket) && factor() > kLeastEnlarged; }
 
 StepPart enlargePart() {
     StepPart p;

@@ -53,7 +53,10 @@ double cleanCrisp(const Ticket&, const Inspection&);
 /// Whether a network takes blocks and noise away. Where the ticket leaves it open, by what was found: of what
 /// compression left a network makes more than filters do, of plain noise it makes less (docs/clean.md).
 bool cleansByNetwork(const Ticket&, const Inspection&);
+/// Whether a network is chosen for enlarging; it is asked where the clip is to become more than kLeastEnlarged times
+/// as large.
 bool enlargesByNetwork(const Ticket&);
+inline constexpr double kLeastEnlarged = 1.02;
 
 /// The ticket with filters in the networks' place: what forecasts of sizes are made with, for they come near enough,
 /// and networks would take as long as the render itself.

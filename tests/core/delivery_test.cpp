@@ -188,8 +188,15 @@ TEST_CASE("what a destination adds is told on the step that it touches, and chan
     for (const std::string& s : additionTo(*d, "enlarge")->set) setByAssignment(taken, s);
     d = resolve(reader(folder / "a.mp4"), nullptr, taken, card(kUpright));
     CHECK(planOf(d) == "source network network scale");
+    CHECK(d->sentence("enlarge").starts_with("×2.67, to 108×192 pixels, by the general network, strength"));
     CHECK(additionTo(*d, "enlarge")->offer.empty());
-    CHECK(resolve(reader(folder / "a.mp4"), nullptr, taken)->size() == Size{128, 72}); // and nobody else's size grows
+    const DeliveryPtr alone = resolve(reader(folder / "a.mp4"), nullptr, taken); // and nobody else's size grows
+    CHECK(alone->size() == Size{128, 72});
+    CHECK(alone->sentence("enlarge") == "Size kept: 128×72.");
+    setByAssignment(taken, "frame.size=64x36"); // where the clip becomes smaller no network is named
+    CHECK(resolve(reader(folder / "a.mp4"), nullptr, taken)->sentence("enlarge") ==
+          "×0.5, to 64×36 pixels, by Lanczos.");
+    setByAssignment(taken, "frame.size=none"), setByAssignment(taken, "frame.on=false");
     // The crop it asks for sits in the middle; following is one click away, and then offered no more.
     CHECK(additionTo(*d, "frame")->offer == "Follow the subject");
     for (const std::string& s : additionTo(*d, "frame")->set) setByAssignment(taken, s);
