@@ -31,6 +31,7 @@ QWidget* StepRows::fileRow(StepBlock* block, const TicketKey& k) {
     auto* all = new QWidget;
     auto* row = new QHBoxLayout(all);
     row->setContentsMargins(0, 2, 0, 2);
+    row->setSpacing(1); // as rows of words have it
     auto* label = new QLabel(QString::fromStdString(k.name));
     label->setFixedWidth(96);
     auto* choose = new QPushButton;

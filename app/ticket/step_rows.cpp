@@ -81,6 +81,7 @@ QWidget* StepRows::slider(StepBlock* block, const TicketKey& k) {
     QuantitySlider* s = addSlider(block, k.path.c_str(), tr_(k.name), k.from, k.to, k.step, k.decimals, tr_(k.unit));
     s->setHelp(tr_(k.meaning), tr_(k.tooMuch));
     s->setMeasurable(bool(k.quantity));
+    s->setZeroWord(tr_(k.zero));
     connect(s, &QuantitySlider::changed, this, [this, &k](const Quantity& q, bool done) {
         project_.edit(
             [&](Ticket& t) {

@@ -42,6 +42,18 @@ int QuantitySlider::xOf(double v) const {
     return t.left() + static_cast<int>(std::lround(k * (t.width() - 1)));
 }
 
+QString QuantitySlider::told() const {
+    const double v = value();
+    if (v == 0 && !zeroWord_.isEmpty()) return zeroWord_;
+    QString number = QString::number(v, 'f', decimals_);
+    if (measurable_ && quantity_.from == From::Nudged) {
+        const double by = v - std::clamp(reading_, least_, most_);
+        number = QString::number(reading_, 'f', decimals_) + (by < 0 ? " −" : " +") +
+                 QString::number(std::abs(by), 'f', decimals_);
+    }
+    return number + (unit_.isEmpty() ? "" : " " + unit_);
+}
+
 void QuantitySlider::paintEvent(QPaintEvent*) {
     const Theme& t = Theme::now();
     QPainter p(this);
@@ -60,16 +72,10 @@ void QuantitySlider::paintEvent(QPaintEvent*) {
     p.setPen(hasFocus() ? QPen(t.ink, 1) : Qt::NoPen);
     p.setBrush(t.elm);
     p.drawRect(handle);
-    QString number = QString::number(v, 'f', decimals_);
-    if (measurable_ && quantity_.from == From::Nudged) {
-        const double by = v - std::clamp(reading_, least_, most_);
-        number = QString::number(reading_, 'f', decimals_) + (by < 0 ? " −" : " +") +
-                 QString::number(std::abs(by), 'f', decimals_);
-    }
     p.setFont(figures(8.5));
     p.setPen(t.ink);
     p.drawText(QRect(line.right() + 4, 0, width() - 62 - line.right() - 4 + (measurable_ ? 0 : 58), height()),
-               Qt::AlignVCenter | Qt::AlignRight, number + (unit_.isEmpty() ? "" : " " + unit_));
+               Qt::AlignVCenter | Qt::AlignRight, told());
     if (measurable_) {
         p.setFont(words(8));
         p.setPen(t.faint);

@@ -21,7 +21,9 @@ public:
     void setQuantity(const Quantity& q) { quantity_ = q, update(); }
     const Quantity& quantity() const { return quantity_; }
     void setHelp(const QString& what, const QString& tooMuch);
+    void setZeroWord(const QString& word) { zeroWord_ = word, update(); } ///< stands for 0; empty: none does
     double value() const;
+    QString told() const; ///< the value in words, with its unit
     /// Where along the widget a value lies; tests aim by it.
     int xOf(double value) const;
 
@@ -48,7 +50,7 @@ private:
     void cycleSource();
     void typeValue();
 
-    QString name_, unit_;
+    QString name_, unit_, zeroWord_;
     double least_, most_, step_;
     int decimals_;
     bool measurable_ = false, dragging_ = false;

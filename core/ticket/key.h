@@ -28,6 +28,7 @@ struct TicketKey {
     double step = 1;             ///< of a slider
     int decimals = 0;            ///< shown
     std::vector<Choice> choices; ///< of Kind::Choice
+    std::string zero;            ///< of Kind::Number: what 0 stands for, on the sheet: "the end"; empty: 0
     std::string ending;          ///< of Kind::File: ".cube"
     std::string form;            ///< of Kind::Text: how it is written
     std::vector<Choice> presets; ///< usual values, offered as buttons instead of a slider or a field
@@ -56,6 +57,7 @@ struct TicketKey {
     TicketKey& by(double s, int d) { return step = s, decimals = d, *this; }
     TicketKey& slides(double a, double b) { return from = a, to = b, *this; }
     TicketKey& under(const char* h, bool open = false) { return heading = h, inSight = open, *this; }
+    TicketKey& atZero(const char* word) { return zero = word, *this; }
     TicketKey& hidden() { return shown = false, *this; }
     TicketKey& offers(std::vector<Choice> usual) { return presets = std::move(usual), *this; }
     TicketKey& onlyWhereItActs() { return hidesIdle = true, *this; }

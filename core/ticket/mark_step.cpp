@@ -241,6 +241,7 @@ StepPart markPart() {
         numberKey("finish.mark.to", 0, 3600, OF_TICKET(finish.mark.to))
             .called("Until", "s")
             .does("When it goes; 0: it stays to the end.")
+            .atZero("the end")
             .slides(0, 60)
             .by(0.1, 1)
             .actsIf(isMarked, "where there is a mark")

@@ -260,6 +260,7 @@ StepPart motionPart() {
             .called("Length", "s")
             .under("Length, ramps, halts")
             .does("How long the delivered movie is to be: the speed follows. 0: as Speed says.")
+            .atZero("as Speed says")
             .slides(0, 60)
             .by(0.1, 2),
         numberKey("motion.shutter", 0, 360, OF_TICKET(motion.shutter))

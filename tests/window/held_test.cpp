@@ -104,6 +104,11 @@ TEST_CASE("words and times are written in their rows; what cannot be is said the
     type(b, "finish.mark.text", "Tern Street");
     CHECK(b.ticket().finish.mark.text == "Tern Street");
     CHECK(unlike(seen(b), plain) > 0.2);
+    const auto* until = b.find<QuantitySlider>("finish.mark.to");
+    CHECK(until->told() == "the end");
+    b.set({"finish.mark.to=1.5"});
+    CHECK(until->told() == "1.5 s");
+    CHECK(b.find<QuantitySlider>("finish.mark.from")->told() == "0.0 s");
     type(b, "finish.mark.text", "");
     CHECK(b.ticket().finish.mark.text.empty());
 
