@@ -21,9 +21,11 @@ cv::Mat soft(const cv::Mat& m, double sigma) {
     cv::GaussianBlur(m, out, {0, 0}, sigma);
     return out;
 }
-cv::Mat pooled(const cv::Mat& m) {
+// Means over a block's surroundings: of the source's pixels, so that they rest on as many samples at any scale.
+cv::Mat pooled(const cv::Mat& m, double scale) {
+    const int side = int(std::lround(FaultMap::kBlock * std::max(1.0, scale)));
     cv::Mat out;
-    cv::blur(m, out, {FaultMap::kBlock, FaultMap::kBlock});
+    cv::blur(m, out, {side, side});
     return out;
 }
 
@@ -122,27 +124,33 @@ cv::Mat evenest(const cv::Mat& m, const cv::Mat& level) {
     return out;
 }
 
-// Fine energy that the source had above its noise, and that is gone: all of it is 140, half of it 70. Noise differs
-// with the tones: where it changes from frame to frame as much as the evenest places of like tone show, it is noise
-// there, however much more than the clip's mean that is; what stands still is texture.
-FaultMap lost(const Pair& p, const Pair* next, bool shadows) {
-    const double sigma = 0.8 * p.scale;
-    const auto fine = [&](const cv::Mat& m) -> cv::Mat { return m - soft(m, sigma); };
-    const auto energy = [&](const cv::Mat& m) {
-        const cv::Mat d = fine(m);
-        return pooled(d.mul(d));
+// Detail of a size: what lies between two Gaussians, sigma in the source's pixels, and what of a white noise's power.
+struct Band {
+    double from, to;
+    float power;
+};
+constexpr Band kFine{0, 0.8, 0.6f}, kCoarser{0.8, 2.4, 0.09f};
+
+struct Loss {
+    cv::Mat score, weight; ///< by sample
+};
+
+// Energy in a band that the source had above its noise, and that is gone: all of it is 140, half of it 70. Noise
+// differs with the tones: where it changes from frame to frame as much as the evenest places of like tone show, it is
+// noise there, however much more than the clip's mean that is; what stands still is texture.
+Loss lostIn(const Band& band, const Pair& p, const Pair* next, const cv::Mat& level, const cv::Mat& here) {
+    const auto detail = [&](const cv::Mat& m) -> cv::Mat {
+        return (band.from > 0 ? soft(m, band.from * p.scale) : m) - soft(m, band.to * p.scale);
     };
-    const cv::Mat was = energy(p.before), is = energy(p.after), level = pooled(p.before);
-    const cv::Mat dark = cv::min(cv::max((0.25f - level) / 0.06f, 0.f), 1.f);
-    const cv::Mat here = shadows ? dark : cv::Mat(1 - dark);
-    // What is left of noise in that band after scaling: about half its power, less as it is enlarged.
-    const double grain = std::pow(p.noise * kStep, 2) * 0.6 / std::max(1.0, p.scale),
+    const auto energy = [&](const cv::Mat& d) { return pooled(d.mul(d), p.scale); };
+    const cv::Mat before = detail(p.before), was = energy(before), is = energy(detail(p.after));
+    // What is left of the finest noise after scaling is less as it is enlarged.
+    const double grain = std::pow(p.noise * kStep, 2) * band.power / (band.from > 0 ? 1 : std::max(1.0, p.scale)),
                  blocks = 0.8 * std::pow(p.blocks / 10 * kStep, 2); // what is lost at their borders is lost within, too
     cv::Mat noise(was.size(), CV_32F, cv::Scalar(std::max(grain, blocks)));
     if (next) {
-        const cv::Mat change = fine(next->before) - fine(p.before);
         // Movement changes much, too: no more than half as much again as the evenest places' is taken for noise.
-        const cv::Mat changing = pooled(change.mul(change)) / 2, even = evenest(was, level);
+        const cv::Mat changing = energy(detail(next->before) - before) / 2, even = evenest(was, level);
         // Encoders repeat a part of it from frame to frame: how much, the evenest places tell, where all is noise.
         cv::Mat repeated = even / cv::max(evenest(changing, level), 1e-9), most = 1.6 * even;
         repeated = cv::min(cv::max(repeated, 1.0), 2.0);
@@ -151,12 +159,24 @@ FaultMap lost(const Pair& p, const Pair* next, bool shadows) {
     // Where each block's noise is known, what is called texture must stand out of its chances.
     const float clear = next ? 1.7f : 1.3f;
     cv::Mat texture = cv::max(was - clear * noise, 0.f), left = cv::max(is - 0.1f * noise, 0.f);
-    cv::Mat ratio, weight;
+    cv::Mat ratio;
     cv::sqrt(cv::min(left / cv::max(texture, 1e-9f), 1.f), ratio);
     const float floor = 0.45f * kStep;
-    weight = cv::min(cv::max(texture / (floor * floor) - 1, 0.f), 1.f);
-    weight = weight.mul(here);
-    return mapOf((1 - ratio) * 140, weight, p.area);
+    const cv::Mat weight = cv::min(cv::max(texture / (floor * floor) - 1, 0.f), 1.f);
+    return {(1 - ratio) * 140, weight.mul(here)};
+}
+
+// The worse of both sizes, at each place.
+FaultMap lost(const Pair& p, const Pair* next, bool shadows) {
+    const cv::Mat level = pooled(p.before, p.scale);
+    const cv::Mat dark = cv::min(cv::max((0.25f - level) / 0.06f, 0.f), 1.f);
+    const cv::Mat here = shadows ? dark : cv::Mat(1 - dark);
+    Loss fine = lostIn(kFine, p, next, level, here);
+    const Loss coarser = lostIn(kCoarser, p, next, level, here);
+    const cv::Mat worse = coarser.score.mul(coarser.weight) > fine.score.mul(fine.weight);
+    coarser.score.copyTo(fine.score, worse);
+    coarser.weight.copyTo(fine.weight, worse);
+    return mapOf(fine.score, fine.weight, p.area);
 }
 
 // Dark places that had tones and have none now: one in four of them is the limit. Tones are what is left of a place
@@ -189,7 +209,8 @@ FaultMap letters(const Pair& p) {
 
 // Where the source stands still from one frame to the next, what the result moves more: 3 steps are the limit.
 FaultMap flicker(const Pair& now, const Pair& next) {
-    const cv::Mat was = pooled(cv::abs(next.before - now.before)), is = pooled(cv::abs(next.after - now.after));
+    const cv::Mat was = pooled(cv::abs(next.before - now.before), now.scale),
+                  is = pooled(cv::abs(next.after - now.after), now.scale);
     const cv::Mat still = cv::min(cv::max((5 * kStep - was) / (2 * kStep), 0.f), 1.f);
     return mapOf(cv::max(is - 1.25f * was - 0.3f * kStep, 0.f) * (100 / (3 * kStep)), still, now.area);
 }

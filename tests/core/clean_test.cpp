@@ -269,6 +269,16 @@ TEST_CASE("noise, what compression left and a few hairs are not missed where the
     o.before = o.beforeNext = noisy(2, 0); // the same that stands still is texture
     o.noise = 0;
     CHECK(painted(o) > 100);
+    // Stripes that stand out of the noise alone at a coarser size: kept, and gone with it.
+    const auto stripes = [&](int x, int y) { return tone(x, y) + 6 * std::sin(y * 0.8); };
+    const auto striped = [&](std::uint32_t n) {
+        return drawn([&, n](int x, int y) { return stripes(x, y) + 8 * dice(x, y, n); });
+    };
+    OverdonePlace worn{.before = striped(4), .after = drawn(stripes), .noise = 4};
+    worn.beforeNext = striped(5);
+    CHECK(painted(worn) < 60);
+    worn.after = drawn(tone);
+    CHECK(painted(worn) > 100);
     // Patterns of blocks: of a clip without any they would be texture.
     const auto pattern = [&](int x, int y) { return 30 + (x / 8 + y / 8) % 3 * 0.7 + 2.0 * ((x + y) % 4 < 2); };
     OverdonePlace coded{.before = drawn(pattern), .after = drawn([](int, int) { return 31.0; })};
