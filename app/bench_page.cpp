@@ -323,7 +323,7 @@ bool BenchPage::handleKey(const QKeyEvent& e) {
     // With Ctrl they are other keys, and so they are with Alt but for those that say so.
     if (e.modifiers() & (Qt::ControlModifier | Qt::MetaModifier)) {
         if (e.key() != Qt::Key_S) return false;
-        ticket_->saveTicketAs();
+        c ? ticket_->saveTicketAs() : table.hint(tr("Add a clip first: Ctrl+O."));
         return true;
     }
     if (e.modifiers() & Qt::AltModifier) return handleAltKey(e.key());

@@ -169,7 +169,8 @@ void RunQueue::startNext() {
             r.words = words;
             r.interrupted = 0;
             if (!output.isEmpty()) r.output = output; // its name may have been taken meanwhile
-            logLine(r.clip + " → " + r.output + ": " + words);
+            logLine(r.clip + " → " + r.output + ": " + (state == RunItem::State::Cancelled ? "cancelled; " : "") +
+                    words);
             running_ = -1;
             project_.rendering = false;
             keep();

@@ -138,7 +138,7 @@ struct Loss {
 // Energy in a band that the source had above its noise, and that is gone: all of it is 140, half of it 70. Noise
 // differs with the tones: where it changes from frame to frame as much as the evenest places of like tone show, it is
 // noise there, however much more than the clip's mean that is; what stands still is texture.
-Loss lostIn(const Band& band, const Pair& p, const Pair* next, const cv::Mat& level, const cv::Mat& here) {
+Loss lostIn(const Band& band, const Pair& p, const Pair* next, const cv::Mat& level) {
     const auto detail = [&](const cv::Mat& m) -> cv::Mat {
         return (band.from > 0 ? soft(m, band.from * p.scale) : m) - soft(m, band.to * p.scale);
     };
@@ -162,21 +162,22 @@ Loss lostIn(const Band& band, const Pair& p, const Pair* next, const cv::Mat& le
     cv::Mat ratio;
     cv::sqrt(cv::min(left / cv::max(texture, 1e-9f), 1.f), ratio);
     const float floor = 0.45f * kStep;
-    const cv::Mat weight = cv::min(cv::max(texture / (floor * floor) - 1, 0.f), 1.f);
-    return {(1 - ratio) * 140, weight.mul(here)};
+    return {(1 - ratio) * 140, cv::min(cv::max(texture / (floor * floor) - 1, 0.f), 1.f)};
 }
 
+struct LostDetail {
+    FaultMap lights, shadows;
+};
 // The worse of both sizes, at each place.
-FaultMap lost(const Pair& p, const Pair* next, bool shadows) {
+LostDetail lost(const Pair& p, const Pair* next) {
     const cv::Mat level = pooled(p.before, p.scale);
-    const cv::Mat dark = cv::min(cv::max((0.25f - level) / 0.06f, 0.f), 1.f);
-    const cv::Mat here = shadows ? dark : cv::Mat(1 - dark);
-    Loss fine = lostIn(kFine, p, next, level, here);
-    const Loss coarser = lostIn(kCoarser, p, next, level, here);
+    Loss fine = lostIn(kFine, p, next, level);
+    const Loss coarser = lostIn(kCoarser, p, next, level);
     const cv::Mat worse = coarser.score.mul(coarser.weight) > fine.score.mul(fine.weight);
     coarser.score.copyTo(fine.score, worse);
     coarser.weight.copyTo(fine.weight, worse);
-    return mapOf(fine.score, fine.weight, p.area);
+    const cv::Mat dark = cv::min(cv::max((0.25f - level) / 0.06f, 0.f), 1.f);
+    return {mapOf(fine.score, fine.weight.mul(1 - dark), p.area), mapOf(fine.score, fine.weight.mul(dark), p.area)};
 }
 
 // Dark places that had tones and have none now: one in four of them is the limit. Tones are what is left of a place
@@ -263,8 +264,9 @@ Overdone judgeOverdone(const OverdonePlace& place) {
                moving = known && place.afterNext.planes[0].bufferBytes();
     std::optional<Pair> next;
     if (known) next = pairOf(place.beforeNext, moving ? place.afterNext : place.beforeNext);
-    take("plastic", lost(p, next ? &*next : nullptr, false));
-    take("painted", lost(p, next ? &*next : nullptr, true));
+    LostDetail detail = lost(p, next ? &*next : nullptr);
+    take("plastic", std::move(detail.lights));
+    take("painted", std::move(detail.shadows));
     take("crushed", crushed(p));
     if (place.text) take("text", letters(p));
     if (moving) take("flicker", flicker(p, *next));

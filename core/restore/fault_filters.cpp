@@ -150,13 +150,15 @@ private:
         dissolve(y, 15, change, done);
         dissolve(y, 7, change, done);
         Plane out = planeOf(y, luma.area());
-        for (int r = 0; r < y.rows; ++r)
-            for (int c = 0; c < y.cols; ++c) {
-                const float dither = 0.45f * kStep *
-                                     hashNoise(std::uint32_t(luma.area().x + c), std::uint32_t(luma.area().y + r),
-                                               std::uint32_t(frame), 17);
-                out.row(luma.area().y + r)[c] += share_ * (change.at<float>(r, c) + done.at<float>(r, c) * dither);
-            }
+        std::vector<float> dither(std::size_t(y.cols));
+        for (int r = 0; r < y.rows; ++r) {
+            std::ranges::fill(dither, 0.f);
+            addHashNoise(dither.data(), y.cols, std::uint32_t(luma.area().x), std::uint32_t(luma.area().y + r),
+                         std::uint32_t(frame), 17, 0.45f * kStep);
+            float* const to = out.row(luma.area().y + r);
+            for (int c = 0; c < y.cols; ++c)
+                to[c] += share_ * (change.at<float>(r, c) + done.at<float>(r, c) * dither[std::size_t(c)]);
+        }
         return out;
     }
     float share_;

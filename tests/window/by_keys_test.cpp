@@ -228,6 +228,13 @@ TEST_CASE("from a clip to the run list without the mouse: advice, destinations, 
     QTest::keyClick(advice, Qt::Key_Tab);
     QTest::keyClick(advice, Qt::Key_Return);
     CHECK(b.ticket() == advised);
+
+    b.project().takeOff({0}); // with no clip they say what is missing
+    for (const bool save : {true, false}) {
+        b.table().hint({});
+        save ? press(Qt::Key_S, Qt::ControlModifier) : press(Qt::Key_A);
+        CHECK(b.table().told().contains("Add a clip first"));
+    }
 }
 
 TEST_CASE("a ticket is saved and loaded by the menu, and one that makes no sense is told and changes nothing") {
