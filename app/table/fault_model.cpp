@@ -32,13 +32,7 @@ void FaultModel::showOverdone(const Delivery& d, std::int64_t stage, const Cance
     Engine& e = project_.engine();
     const Rect all = d.result->format().frame();
     const std::int64_t frame = d.clock.sourceOf(stage);
-    OverdonePlace place;
-    place.before = e.pull(*d.toned, stage, all, cancel);
-    place.after = e.pull(*d.result, stage, all, cancel);
-    place.frame = frame;
-    place.scale = d.planAt(stage).scale();
-    place.noise = d.found->readings.noise;
-    place.blocks = d.found->readings.blocking;
+    OverdonePlace place = overdonePlace(e, d, stage, all, cancel);
     place.text = !findText(e.pull(*d.source, frame, d.source->format().frame(), cancel).planes[0], frame).empty();
     const Overdone o = judgeOverdone(place);
     view.after = FaultMap(d.source->format().frame());

@@ -80,13 +80,7 @@ Overdone OverdoneModel::judge(const Delivery& d, const std::vector<Place>& place
     Engine& e = project_.engine();
     for (const Place& place : places) {
         const Rect region = around(d.toDelivered(place.stage, place.source), d.result->format());
-        OverdonePlace o;
-        o.before = e.pull(*d.toned, place.stage, region, cancel);
-        o.after = e.pull(*d.result, place.stage, region, cancel);
-        o.frame = d.clock.sourceOf(place.stage);
-        o.scale = d.planAt(place.stage).scale();
-        o.noise = d.found->readings.noise;
-        o.blocks = d.found->readings.blocking;
+        OverdonePlace o = overdonePlace(e, d, place.stage, region, cancel);
         o.text = place.text;
         if (const std::int64_t next = nextFilmed(d, place.stage)) {
             o.beforeNext = e.pull(*d.toned, next, region, cancel);

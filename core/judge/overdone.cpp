@@ -236,6 +236,18 @@ const std::vector<OverdoneKind>& overdoneKinds() {
     return kinds;
 }
 
+OverdonePlace overdonePlace(Engine& engine, const Delivery& d, std::int64_t stage, const Rect& region,
+                            const CancelToken& cancel) {
+    OverdonePlace o;
+    o.before = engine.pull(*d.toned, stage, region, cancel);
+    o.after = engine.pull(*d.result, stage, region, cancel);
+    o.frame = d.clock.sourceOf(stage);
+    o.scale = d.planAt(stage).scale();
+    o.noise = d.found->readings.noise;
+    o.blocks = d.found->readings.blocking;
+    return o;
+}
+
 constexpr double kHardlyStairs = 45; // % of a staircase
 Overdone judgeOverdone(const OverdonePlace& place) {
     const auto pairOf = [&](const Picture& a, const Picture& b) {

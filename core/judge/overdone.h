@@ -1,8 +1,7 @@
 #pragma once
 
-#include "core/inspect/inspection.h"
-#include "core/picture/picture.h"
-#include "core/ticket/ticket.h"
+#include "core/engine/engine.h"
+#include "core/pipeline/delivery.h"
 
 #include <functional>
 #include <map>
@@ -10,8 +9,6 @@
 #include <vector>
 
 namespace ulm {
-
-struct Readings;
 
 /// The ways a treatment can go too far. Each has a score: 0 not at all, 100 the limit beyond which people see it.
 struct OverdoneKind {
@@ -32,6 +29,10 @@ struct OverdonePlace {
                                    ///< where it is not known
     double blocks = 0;             ///< the source's reading of blocks, tenths of an 8-bit step
 };
+
+/// A region of a delivery's frame: its pictures, and what was read of the clip. Letters and the next frame are left to
+/// who asks. Throws Cancelled.
+OverdonePlace overdonePlace(Engine&, const Delivery&, std::int64_t stage, const Rect& region, const CancelToken&);
 
 struct Overdone {
     std::map<std::string, double> scores; ///< by key, [0, 200]

@@ -193,6 +193,15 @@ TEST_CASE("what a destination adds is told on the step that it touches, and chan
     const DeliveryPtr alone = resolve(reader(folder / "a.mp4"), nullptr, taken); // and nobody else's size grows
     CHECK(alone->size() == Size{128, 72});
     CHECK(alone->sentence("enlarge") == "Size kept: 128×72.");
+    // Where nothing is enlarged Clean's own crispness acts, and is told.
+    const auto found = std::make_shared<Inspection>();
+    found->complete = true;
+    found->readings.compression = 90;
+    const auto cleaned = [&](const char* scale) {
+        return resolve(reader(folder / "a.mp4"), found, ticketOf({"clean.method=learned", scale}))->sentence("clean");
+    };
+    CHECK(cleaned("enlarge.scale=1").find("crisp") != std::string::npos);
+    CHECK(cleaned("enlarge.scale=2").find("crisp") == std::string::npos);
     setByAssignment(taken, "frame.size=64x36"); // where the clip becomes smaller no network is named
     CHECK(resolve(reader(folder / "a.mp4"), nullptr, taken)->sentence("enlarge") ==
           "×0.5, to 64×36 pixels, by Lanczos.");

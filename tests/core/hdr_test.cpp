@@ -290,7 +290,15 @@ TEST_CASE("a clip that shrinks comes to standard range at its delivered size, an
 TEST_CASE("a row of noise is that of its samples, wherever it begins") {
     std::vector<float> row(37, 1.f);
     addHashNoise(row.data(), 37, 1000, 7, 3, 5, 0.25f);
+    const auto written = [](std::uint32_t x, std::uint32_t y, std::uint32_t frame, std::uint32_t seed) { // its formula
+        std::uint32_t h =
+            x * 0x9E3779B1u ^ (y * 0x85EBCA77u + 0x165667B1u) ^ (frame * 0xC2B2AE3Du + seed * 0x27D4EB2Fu);
+        h = (h ^ (h >> 16)) * 0x7FEB352Du;
+        h = (h ^ (h >> 15)) * 0x846CA68Bu;
+        return float(std::int32_t(h ^ (h >> 16))) / 2147483648.f;
+    };
     for (int x = 0; x < 37; ++x) {
+        CHECK(hashNoise(1000 + std::uint32_t(x), 7, 3, 5) == written(1000 + std::uint32_t(x), 7, 3, 5));
         const float alone = hashNoise(1000 + std::uint32_t(x), 7, 3, 5);
         CHECK(row[std::size_t(x)] == Approx(1 + 0.25 * double(alone)).margin(1e-6));
         CHECK(std::abs(alone) <= 1);
