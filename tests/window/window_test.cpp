@@ -208,9 +208,10 @@ TEST_CASE("where results go is chosen on the run list, for those that wait too, 
     {
         Bench b({"hands"}, QString::fromStdString(session.path()));
         b.project().change(Ticket{});
-        b.set({"stretch.to=0.2"});
+        b.set({"enlarge.scale=4", "clean.noise=6"});
         b.project().setChosen(std::set<std::string>{});
-        b.window.addToRunList(); // runs at once
+        b.window.addToRunList(); // runs at once, and long enough for what follows
+        b.project().change(Ticket{});
         b.set({"stretch.to=0.3"});
         b.window.addToRunList(); // waits
         b.window.showPage(MainWindow::kRunList);
@@ -221,6 +222,7 @@ TEST_CASE("where results go is chosen on the run list, for those that wait too, 
         const auto& items = b.window.runs().items();
         CHECK(QFileInfo(items[0].output).path() == QString::fromStdString(b.folder.path()));
         CHECK(items[1].output == folder + "/hands-ready.mp4");
+        b.window.runs().cancel(0);
         REQUIRE(waitFor([&] { return items[1].state == RunItem::State::Done; }, 20000));
         CHECK(QFile::exists(folder + "/hands-ready.mp4"));
         b.window.addToRunList();
