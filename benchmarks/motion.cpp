@@ -44,7 +44,6 @@ public:
         : Stage({}, all.front().format, KeyMaker("held").add(name)), all_(std::move(all)) {}
     const char* name() const override { return "held"; }
     std::int64_t frames() const override { return static_cast<std::int64_t>(all_.size()); }
-    bool worthKeeping() const override { return false; }
     std::vector<Need> needs(std::int64_t, const Rect&) const override { return {}; }
     void compute(std::int64_t n, std::span<const Picture>, Picture& out, const CancelToken&) const override {
         for (std::size_t c = 0; c < 3; ++c) copySamples(all_[std::size_t(n)].planes[c], out.planes[c]);

@@ -28,7 +28,7 @@ const dnnl::engine& engine() {
 }
 
 memory::dims dimsOf(const NetSize& s) { return {1, s.channels, s.rows, s.columns}; }
-Desc plainDesc(const NetSize& s) { return {dimsOf(s), Type::f32, Tag::nchw}; }
+Desc plainDesc(const NetSize& s, Tag tag = Tag::nchw) { return {dimsOf(s), Type::f32, tag}; }
 
 bool isActivation(NetOp op) {
     return op == NetOp::Prelu || op == NetOp::LeakyRelu || op == NetOp::Clip || op == NetOp::Sigmoid ||
@@ -116,9 +116,10 @@ struct DnnRunner::Shared {
 // Everything for one input size: what runs, in order, on which buffers.
 class DnnRunner::Plan {
 public:
-    Plan(const DnnRunner& owner, int rows, int columns)
+    Plan(const DnnRunner& owner, const Shape& shape)
         : owner_(owner), graph_(owner.graph_), type_(owner.precision_ == NetPrecision::Bf16 ? Type::bf16 : Type::f32),
-          stream_(engine()), sizes_(sizesFor(graph_, rows, columns, owner.file_)) {
+          stream_(engine()), sizes_(sizesFor(graph_, shape.rows, shape.columns, owner.file_)) {
+        const Tag outside = shape.layout == Layout::Interleaved ? Tag::nhwc : Tag::nchw;
         lastUse_.assign(sizes_.size(), -1);
         for (std::size_t k = 0; k < graph_.nodes.size(); ++k)
             for (int v : graph_.nodes[k].in)
@@ -126,10 +127,10 @@ public:
         lastUse_[static_cast<std::size_t>(graph_.result)] = static_cast<int>(graph_.nodes.size());
         values_.resize(sizes_.size());
         bufferOf_.assign(sizes_.size(), -1);
-        input_ = memory(plainDesc(sizes_[0]), engine(), nullptr);
+        input_ = memory(plainDesc(sizes_[0], outside), engine(), nullptr);
         values_[0] = input_;
         for (std::size_t k = 0; k < graph_.nodes.size(); ++k) k = add(k);
-        result_ = plainValue(graph_.result, static_cast<int>(graph_.nodes.size()));
+        result_ = valueIn(graph_.result, static_cast<int>(graph_.nodes.size()), outside);
     }
 
     void run(const float* in, float* out) {
@@ -172,10 +173,11 @@ private:
         execute(dnnl::reorder(m, to), {{DNNL_ARG_FROM, m}, {DNNL_ARG_TO, to}});
         return to;
     }
-    memory plainValue(int v, int at) {
+    memory valueIn(int v, int at, Tag tag) {
         now_ = at;
-        return inLayout(values_[static_cast<std::size_t>(v)], plainDesc(sizes_[static_cast<std::size_t>(v)]));
+        return inLayout(values_[static_cast<std::size_t>(v)], plainDesc(sizes_[static_cast<std::size_t>(v)], tag));
     }
+    memory plainValue(int v, int at) { return valueIn(v, at, Tag::nchw); }
 
     // ---- steps
 
@@ -482,37 +484,38 @@ std::int64_t DnnRunner::bytesFor(int rows, int columns) const {
     return sum;
 }
 
-std::unique_ptr<DnnRunner::Plan> DnnRunner::take(int rows, int columns) const {
+std::unique_ptr<DnnRunner::Plan> DnnRunner::take(const Shape& shape) const {
     {
         std::lock_guard lock(mutex_);
-        const auto it = std::ranges::find_if(idle_, [&](const auto& p) { return p.first == std::pair(rows, columns); });
+        const auto it = std::ranges::find_if(idle_, [&](const auto& p) { return p.first == shape; });
         if (it != idle_.end()) {
             auto plan = std::move(it->second);
             idle_.erase(it);
             return plan;
         }
     }
-    if (const std::int64_t bytes = bytesFor(rows, columns); bytes > kMostRunBytes)
+    if (const std::int64_t bytes = bytesFor(shape.rows, shape.columns); bytes > kMostRunBytes)
         throw Error(Fault::Input, file_, "the network needs " + std::to_string(bytes / 1'000'000) + " MB for one tile",
                     "Use a smaller network.");
     // Made side by side, oneDNN's own code for a shape now and then comes out wrong (2.6.3), and is kept for all later
     // networks of that shape.
     static std::mutex making;
     std::lock_guard lock(making);
-    return std::make_unique<Plan>(*this, rows, columns);
+    return std::make_unique<Plan>(*this, shape);
 }
 
-void DnnRunner::giveBack(int rows, int columns, std::unique_ptr<Plan> plan) const {
+void DnnRunner::giveBack(const Shape& shape, std::unique_ptr<Plan> plan) const {
     std::lock_guard lock(mutex_);
-    idle_.emplace_back(std::pair(rows, columns), std::move(plan));
+    idle_.emplace_back(shape, std::move(plan));
     if (idle_.size() > kIdlePlans) idle_.erase(idle_.begin());
 }
 
-void DnnRunner::run(const float* in, int rows, int columns, float* out) const {
+void DnnRunner::run(const float* in, int rows, int columns, float* out, Layout layout) const {
     omp_set_num_threads(1); // callers go parallel over tiles; the setting is this thread's own
-    auto plan = take(rows, columns);
+    const Shape shape{rows, columns, layout};
+    auto plan = take(shape);
     plan->run(in, out);
-    giveBack(rows, columns, std::move(plan));
+    giveBack(shape, std::move(plan));
 }
 
 } // namespace ulm

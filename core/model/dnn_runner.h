@@ -29,7 +29,9 @@ public:
     NetPrecision precision() const { return precision_; }
     /// in: inputChannels × rows × columns; out: the result's channels × rows × columns, as sizesFor() says.
     /// Errors: Fault::Input where the size does not suit the network, or it would need more than kMostRunBytes.
-    void run(const float* in, int rows, int columns, float* out) const;
+    /// Interleaved: a pixel's channels lie side by side, in `in` and in `out`. Layers like that: it saves two passes.
+    enum class Layout { Planes, Interleaved };
+    void run(const float* in, int rows, int columns, float* out, Layout layout = Layout::Planes) const;
 
     /// Bytes of all pictures between layers for an input of this size, were none shared.
     std::int64_t bytesFor(int rows, int columns) const;
@@ -37,8 +39,13 @@ public:
 
 private:
     class Plan;
-    std::unique_ptr<Plan> take(int rows, int columns) const;
-    void giveBack(int rows, int columns, std::unique_ptr<Plan>) const;
+    struct Shape {
+        int rows, columns;
+        Layout layout;
+        bool operator==(const Shape&) const = default;
+    };
+    std::unique_ptr<Plan> take(const Shape&) const;
+    void giveBack(const Shape&, std::unique_ptr<Plan>) const;
 
     NetGraph graph_;
     std::vector<std::optional<QuantisedValue>> quantised_; ///< by value; empty unless 8 bits are used
@@ -47,7 +54,7 @@ private:
     struct Shared; ///< weights in the layouts that plans asked for
     std::unique_ptr<Shared> shared_;
     mutable std::mutex mutex_;
-    mutable std::vector<std::pair<std::pair<int, int>, std::unique_ptr<Plan>>> idle_; ///< newest last
+    mutable std::vector<std::pair<Shape, std::unique_ptr<Plan>>> idle_; ///< newest last
 };
 
 } // namespace ulm

@@ -118,6 +118,10 @@ public:
                 std::copy_n(small.data() + (static_cast<std::ptrdiff_t>(c) * sh + y) * sw, sw,
                             out + (static_cast<std::ptrdiff_t>(c) * h + y + cropRows_ / 2) * w + cropColumns_ / 2);
     }
+    void runInterleaved(const float* in, int rows, int columns, float* out) const override {
+        if (isOnGraphics() || cropRows_ != 0 || cropColumns_ != 0) return Network::runInterleaved(in, rows, columns, out);
+        runner_->run(in, rows, columns, out, DnnRunner::Layout::Interleaved);
+    }
 
 private:
     void compute(const float* in, int rows, int columns, float* out) const {
@@ -161,6 +165,18 @@ private:
 };
 
 } // namespace
+
+void Network::runInterleaved(const float* in, int rows, int columns, float* out) const {
+    const auto from = std::size_t(rows) * std::size_t(columns), inputs = std::size_t(inputs_),
+               outputs = std::size_t(outputs_);
+    const auto to = std::size_t(std::lround(rows * scale_)) * std::size_t(std::lround(columns * scale_));
+    std::vector<float> planes(inputs * from), made(outputs * to);
+    for (std::size_t k = 0; k < from; ++k)
+        for (std::size_t c = 0; c < inputs; ++c) planes[c * from + k] = in[k * inputs + c];
+    run(planes.data(), rows, columns, made.data());
+    for (std::size_t k = 0; k < to; ++k)
+        for (std::size_t c = 0; c < outputs; ++c) out[k * outputs + c] = made[c * to + k];
+}
 
 void Network::describe(const std::string& file, std::span<const std::byte> bytes) {
     file_ = file;

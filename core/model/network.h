@@ -59,6 +59,8 @@ public:
     /// are positive multiples of align(), and more than twice margin(); results nearer to the edge than margin() are
     /// not to be used.
     virtual void run(const float* in, int rows, int columns, float* out) const = 0;
+    /// The same with each pixel's channels side by side: rows × columns × inputChannels(), and as much of the result.
+    virtual void runInterleaved(const float* in, int rows, int columns, float* out) const;
 
 protected:
     Network() = default;

@@ -58,7 +58,7 @@ private:
 /// Calls `f` for tiles of `region` that stay in the processor's cache; most of them need one layer only.
 template <class F>
 void eachTile(const Rect& region, const F& f) {
-    constexpr int kWide = 192, kHigh = 32;
+    constexpr int kWide = 384, kHigh = 16;
     for (int y = region.y; y < region.bottom(); y += kHigh)
         for (int x = region.x; x < region.right(); x += kWide) f(Rect{x, y, kWide, kHigh}.intersected(region));
 }

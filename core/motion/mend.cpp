@@ -23,48 +23,36 @@ constexpr float kQuiet = 2.0f / 219, kSure = 4;
 constexpr float kDetail = 2, kDiffer = 8, kFrames = 4, kDoubt = 1.0f / 64, kMostDoubt = 8, kAdded = 0.125f;
 
 constexpr int kSide = kAll * kCell;
-constexpr std::size_t kPlane = std::size_t(kSide) * kSide, kCellsInAll = std::size_t(kAll) * kAll;
-
-using Patch = std::vector<float>; // kSide × kSide samples
+constexpr std::size_t kCellsInAll = std::size_t(kAll) * kAll;
 
 // A tile's samples: where they lie, or a copy.
-struct Seen {
-    const float* first;
-    std::ptrdiff_t stride;
-    const float* row(int y) const { return first + y * stride; }
-};
-
-// Beyond what the plane holds its rim is repeated, in a copy.
-Seen cut(const Plane& p, int left, int top, Patch& to) {
-    if (p.area().contains(Rect{left, top, kSide, kSide})) return {p.row(top) + (left - p.area().x), p.stride()};
-    const Rect held = p.area();
-    const int from = std::clamp(left, held.x, held.right()), past = std::clamp(left + kSide, from, held.right());
-    for (int y = 0; y < kSide; ++y) {
-        const float* row = p.row(std::clamp(top + y, held.y, held.bottom() - 1));
-        float* const t = to.data() + std::ptrdiff_t(y) * kSide;
-        std::copy(row + (from - held.x), row + (past - held.x), t + (from - left));
-        std::fill(t, t + (from - left), row[std::min(from - held.x, held.w - 1)]);
-        std::fill(t + (past - left), t + kSide, row[std::max(past - held.x - 1, 0)]);
-    }
-    return {to.data(), kSide};
-}
-
-// Samples as 16 channels of cells, each `scale` times its difference to `from`, or to its cell's mean, where
-// they are given.
-void spreadOut(const Seen& p, const Seen* from, float scale, float* channels, const float* means = nullptr) {
-    std::array<float, kSide> line;
-    for (int y = 0; y < kSide; ++y) {
-        const float *const a = p.row(y), *const b = from ? from->row(y) : nullptr;
-        for (std::size_t x = 0; x < kSide; ++x) line[x] = scale * (b ? a[x] - b[x] : a[x]);
-        const float* const mean = means ? means + std::size_t(y / kCell) * kAll : nullptr;
-        for (int k = 0; k < kCell; ++k) {
-            float* const to =
-                channels + std::size_t(y % kCell * kCell + k) * kCellsInAll + std::size_t(y / kCell) * kAll;
-            for (std::size_t x = 0; x < kAll; ++x)
-                to[x] = line[x * kCell + std::size_t(k)] - (mean ? scale * mean[x] : 0);
+class Seen {
+public:
+    // Beyond what the plane holds its rim is repeated, in the copy.
+    void look(const Plane& p, int left, int top) {
+        const Rect held = p.area();
+        if (held.contains(Rect{left, top, kSide, kSide})) {
+            first_ = p.row(top) + (left - held.x), stride_ = p.stride();
+            return;
         }
+        copy_.resize(std::size_t(kSide) * kSide);
+        const int from = std::clamp(left, held.x, held.right()), past = std::clamp(left + kSide, from, held.right());
+        for (int y = 0; y < kSide; ++y) {
+            const float* row = p.row(std::clamp(top + y, held.y, held.bottom() - 1));
+            float* const t = copy_.data() + std::ptrdiff_t(y) * kSide;
+            std::copy(row + (from - held.x), row + (past - held.x), t + (from - left));
+            std::fill(t, t + (from - left), row[std::min(from - held.x, held.w - 1)]);
+            std::fill(t + (past - left), t + kSide, row[std::max(past - held.x - 1, 0)]);
+        }
+        first_ = copy_.data(), stride_ = kSide;
     }
-}
+    const float* row(int y) const { return first_ + y * stride_; }
+
+private:
+    const float* first_ = nullptr;
+    std::ptrdiff_t stride_ = 0;
+    std::vector<float> copy_;
+};
 
 // Each cell's mean, of the samples or of their sizes.
 template <bool kSizes>
@@ -82,15 +70,15 @@ void means(const Seen& p, float* cells) {
 }
 
 struct Tile {
-    Patch mixed = Patch(kPlane), other = Patch(kPlane);
-    std::vector<float> input = std::vector<float>(kChannels * kCellsInAll);
-    std::vector<float> added = std::vector<float>(kOf * kCellsInAll);
+    Seen mixed, differ, before, after, uncertain;
+    std::vector<float> input = std::vector<float>(kChannels * kCellsInAll); // a cell's channels side by side
+    std::vector<float> added = std::vector<float>(kOf * kCellsInAll);       // a cell's samples side by side
     std::vector<float> mean = std::vector<float>(kCellsInAll), doubt = mean, unquiet = mean;
-    float* channels(int group) { return input.data() + std::size_t(group) * kOf * kCellsInAll; }
 
     void weigh(const MendedFrom& in, int left, int top) {
-        means<false>(cut(in.doubt, left, top, other), doubt.data());
-        means<true>(cut(in.differ, left, top, other), mean.data());
+        uncertain.look(in.doubt, left, top), differ.look(in.differ, left, top);
+        means<false>(uncertain, doubt.data());
+        means<true>(differ, mean.data());
         for (std::size_t c = 0; c < kCellsInAll; ++c) unquiet[c] = mean[c] / kQuiet + doubt[c] / kSure;
     }
     // How much of what the network adds counts in a cell within the rim, by it and those around it: 0 … 1.
@@ -100,15 +88,27 @@ struct Tile {
             for (int x = column - 1; x <= column + 1; ++x) sum += unquiet[std::size_t(y) * kAll + std::size_t(x)];
         return std::clamp(sum / 9 - 1, 0.f, 1.f);
     }
-    // What the network sees, after weigh().
+    // What the network sees, after weigh(): of each cell its samples without their mean, what its sides differ by, what
+    // each frame has more than it, and the doubt.
     void fill(const MendedFrom& in, int left, int top) {
-        spreadOut(cut(in.differ, left, top, other), nullptr, kDiffer, channels(1));
-        const Seen between = cut(in.mixed, left, top, mixed);
-        means<false>(between, mean.data());
-        spreadOut(between, nullptr, kDetail, channels(0), mean.data());
-        for (const int side : {0, 1})
-            spreadOut(cut(side ? in.after : in.before, left, top, other), &between, kFrames, channels(2 + side));
-        for (std::size_t c = 0; c < kCellsInAll; ++c) channels(4)[c] = kDoubt * std::min(doubt[c], kMostDoubt / kDoubt);
+        mixed.look(in.mixed, left, top), before.look(in.before, left, top), after.look(in.after, left, top);
+        means<false>(mixed, mean.data());
+        float* to = input.data();
+        for (std::size_t c = 0; c < kCellsInAll; ++c, to += kChannels) {
+            const int y0 = int(c / kAll) * kCell, x0 = int(c % kAll) * kCell;
+            for (int y = 0; y < kCell; ++y) {
+                const float *const m = mixed.row(y0 + y) + x0, *const d = differ.row(y0 + y) + x0,
+                                   *const a = before.row(y0 + y) + x0, *const b = after.row(y0 + y) + x0;
+                float* const t = to + y * kCell;
+                for (int x = 0; x < kCell; ++x) {
+                    t[x] = kDetail * (m[x] - mean[c]);
+                    t[kOf + x] = kDiffer * d[x];
+                    t[2 * kOf + x] = kFrames * (a[x] - m[x]);
+                    t[3 * kOf + x] = kFrames * (b[x] - m[x]);
+                }
+            }
+            to[4 * kOf] = kDoubt * std::min(doubt[c], kMostDoubt / kDoubt);
+        }
     }
 };
 
@@ -116,8 +116,7 @@ void addCell(const float* added, float share, int left, int top, Plane& out) {
     const Rect here = Rect{left, top, kCell, kCell}.intersected(out.area());
     for (int y = here.y; y < here.bottom(); ++y)
         for (int x = here.x; x < here.right(); ++x)
-            out.row(y)[x - out.area().x] +=
-                share * kAdded * added[std::size_t((y - top) * kCell + x - left) * kCellsInAll];
+            out.row(y)[x - out.area().x] += share * kAdded * added[(y - top) * kCell + x - left];
 }
 
 } // namespace
@@ -147,9 +146,9 @@ void mend(const Network& network, const MendedFrom& in, Plane& out, const Cancel
                     if (const float share = tile.counts(column, row); share > 0) mended.push_back({column, row, share});
             if (mended.empty()) continue;
             tile.fill(in, x0, y0);
-            network.run(tile.input.data(), kAll, kAll, tile.added.data());
+            network.runInterleaved(tile.input.data(), kAll, kAll, tile.added.data());
             for (const Mended& m : mended)
-                addCell(tile.added.data() + m.row * kAll + m.column, m.share, x0 + m.column * kCell, y0 + m.row * kCell,
+                addCell(tile.added.data() + (m.row * kAll + m.column) * kOf, m.share, x0 + m.column * kCell, y0 + m.row * kCell,
                         out);
         }
 }

@@ -163,6 +163,44 @@ TEST_CASE("networks of every operator give what plain loops give, at odd sizes a
     }
 }
 
+TEST_CASE("channels side by side go through a network as planes do") {
+    const auto turned = [](const std::vector<float>& planes, std::size_t channels) {
+        std::vector<float> all(planes.size());
+        const std::size_t places = planes.size() / channels;
+        for (std::size_t k = 0; k < places; ++k)
+            for (std::size_t c = 0; c < channels; ++c) all[k * channels + c] = planes[c * places + k];
+        return all;
+    };
+    for (const Made& made : networks()) {
+        INFO(made.name);
+        OnnxMaker m(made.channels);
+        const std::string file = m.bytes(made.build(m));
+        const NetGraph g = readOnnx(asBytes(file), "net.onnx");
+        const DnnRunner runner(g, "net.onnx");
+        const auto channels = std::size_t(sizesFor(g, 24, 32, "n")[std::size_t(g.result)].channels);
+        const auto in = noise(std::size_t(made.channels) * 24 * 32, 3);
+        std::vector<float> planes(runPlain(g, in, 24, 32, "n").size()), side = planes;
+        runner.run(in.data(), 24, 32, planes.data());
+        runner.run(turned(in, std::size_t(made.channels)).data(), 24, 32, side.data(), DnnRunner::Layout::Interleaved);
+        CHECK(furthest(turned(planes, channels), side) < 1e-5);
+    }
+    // Networks that turn them themselves: one that returns a smaller picture, and one of OpenCV's.
+    OnnxMaker small(2), foreign(1);
+    const std::string files[] = {small.bytes(small.step("Conv", {"picture", small.numbers("a", {3, 2, 3, 3})})),
+                                 foreign.bytes(foreign.step("Abs", {foreign.conv("picture", 1, 3, "a")}))};
+    for (const std::string& file : files) {
+        const auto net = Network::fromBytes(asBytes(file), "n");
+        CHECK(net->isFast() == (&file == &files[0]));
+        CHECK(net->outputChannels() == 3);
+        const auto inputs = std::size_t(net->inputChannels());
+        const auto in = noise(inputs * 64 * 72, 5);
+        std::vector<float> planes(std::size_t(net->outputChannels()) * 64 * 72), side = planes;
+        net->run(in.data(), 64, 72, planes.data());
+        net->runInterleaved(turned(in, inputs).data(), 64, 72, side.data());
+        CHECK(turned(planes, std::size_t(net->outputChannels())) == side);
+    }
+}
+
 TEST_CASE("plain loops agree with OpenCV's DNN, which nobody here wrote") {
     for (const Made& made : networks()) {
         const std::string name = made.name;
