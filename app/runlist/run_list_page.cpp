@@ -8,7 +8,9 @@
 #include <QFileDialog>
 #include <QFileInfo>
 #include <QHBoxLayout>
+#include <QKeyEvent>
 #include <QLabel>
+#include <QLineEdit>
 #include <QPainter>
 #include <QPushButton>
 #include <QScrollArea>
@@ -45,6 +47,8 @@ QString placeText(const QString& path) {
     return RunRow::tr("%1 in %2").arg(f.fileName(), folderText(f.absolutePath()));
 }
 
+const QRect kName(42, 30, 420, 16); // where a row tells it
+
 } // namespace
 
 RunRow::RunRow(int index, RunQueue& queue, QWidget* parent) : QWidget(parent), index_(index), queue_(queue) {
@@ -65,6 +69,9 @@ RunRow::RunRow(int index, RunQueue& queue, QWidget* parent) : QWidget(parent), i
         row->addWidget(b);
     };
     const bool open = isOpen(r);
+    if (r.state != RunItem::State::Running)
+        add("name", "nameRun", r.state == RunItem::State::Done ? tr("Rename the file") : tr("Name the result"),
+            [this] { editName(); });
     if (open) add("stop", "cancelRun", tr("Cancel"), [this] { queue_.cancel(index_); });
     if (r.state == RunItem::State::Done)
         add("proof", "proofRun", tr("Before and after"), [this] { Q_EMIT queue_.proofWanted(index_); });
@@ -73,6 +80,46 @@ RunRow::RunRow(int index, RunQueue& queue, QWidget* parent) : QWidget(parent), i
             [path = r.output] { QDesktopServices::openUrl(QUrl::fromLocalFile(QFileInfo(path).path())); });
     if (isGivenUp(r)) add("again", "againRun", tr("Try again"), [this] { queue_.again(index_); });
     if (!open) add("stop", "removeRun", tr("Take off the list (the file stays)"), [this] { queue_.remove(index_); });
+}
+
+void RunRow::editName(const std::optional<QString>& text) {
+    if (name_ || item().state == RunItem::State::Running) return;
+    name_ = new QLineEdit(text.value_or(QFileInfo(item().output).completeBaseName()), this);
+    name_->setObjectName(QString("runName.%1").arg(index_));
+    name_->setAccessibleName(tr("Name of the result"));
+    name_->setFont(words(8.5));
+    name_->setGeometry(kName.adjusted(-4, -4, -60, 6));
+    name_->installEventFilter(this);
+    name_->show();
+    name_->setFocus();
+    if (!text) name_->selectAll();
+    connect(name_, &QLineEdit::editingFinished, this, [this] {
+        const bool entered = name_->hasFocus(); // and not left for something else
+        const QString typed = *leaveName();
+        if (!queue_.rename(index_, typed) && entered) editName(typed);
+    });
+}
+
+std::optional<QString> RunRow::leaveName() {
+    if (!name_) return std::nullopt;
+    QLineEdit* const left = std::exchange(name_, nullptr);
+    left->disconnect(this); // where it loses the focus now it is not finished
+    left->setParent(nullptr);
+    left->deleteLater();
+    return left->text();
+}
+
+void RunRow::mouseDoubleClickEvent(QMouseEvent* e) {
+    if (kName.adjusted(0, -4, 0, 4).contains(e->pos())) editName();
+}
+
+bool RunRow::eventFilter(QObject* o, QEvent* e) {
+    const bool left = o == name_ && (e->type() == QEvent::KeyPress || e->type() == QEvent::ShortcutOverride) &&
+                      static_cast<QKeyEvent*>(e)->key() == Qt::Key_Escape;
+    if (!left) return QWidget::eventFilter(o, e);
+    e->accept();
+    if (e->type() == QEvent::KeyPress) leaveName();
+    return true;
 }
 
 void RunRow::paintEvent(QPaintEvent*) {
@@ -99,8 +146,7 @@ void RunRow::paintEvent(QPaintEvent*) {
     p.drawText(QRect(42, 8, 420, 20), Qt::AlignVCenter, title);
     p.setFont(words(8.5));
     p.setPen(t.faint);
-    p.drawText(QRect(42, 30, width() - 160, 16), Qt::AlignVCenter,
-               p.fontMetrics().elidedText(placeText(r.output), Qt::ElideMiddle, 420));
+    p.drawText(kName, Qt::AlignVCenter, p.fontMetrics().elidedText(placeText(r.output), Qt::ElideMiddle, kName.width()));
     const int x = std::max(480, width() / 2), w = width() - x - 110;
     p.setFont(words(9));
     p.setPen(failed ? t.emberInk : t.ink);
@@ -145,7 +191,7 @@ RunListPage::RunListPage(RunQueue& queue, QWidget* parent) : QWidget(parent), qu
     all->addWidget(scroll, 1);
     connect(&queue_, &RunQueue::changed, this, &RunListPage::refresh);
     connect(&queue_, &RunQueue::progressed, this, [this](int i) {
-        if (auto* row = findChild<RunRow*>(QString("run.%1").arg(i))) row->update();
+        if (RunRow* row = rowOf(i)) row->update();
     });
     refresh();
 }
@@ -185,10 +231,16 @@ QLayout* RunListPage::makePlace() {
     return row;
 }
 
+RunRow* RunListPage::rowOf(int index) { return findChild<RunRow*>(QString("run.%1").arg(index)); }
+
 void RunListPage::refresh() {
+    // A name that is being typed goes on when another run ends.
+    std::optional<std::pair<int, QString>> typed;
+    for (int i = 0; i < static_cast<int>(queue_.items().size()); ++i)
+        if (RunRow* row = rowOf(i))
+            if (const auto text = row->leaveName()) typed = {i, *text};
     while (QLayoutItem* item = rows_->takeAt(0)) {
-        item->widget()->setObjectName({});
-        item->widget()->hide();
+        item->widget()->setParent(nullptr); // it is no row any more, though one of its buttons may still be pressed
         item->widget()->deleteLater();
         delete item;
     }
@@ -204,6 +256,8 @@ void RunListPage::refresh() {
                           ? tr("Nothing is to be rendered. On the Bench, tick the destinations a clip goes to and "
                                "press “Add to run list”.")
                           : tr("%1 to go, %2 done.").arg(open).arg(done));
+    if (typed)
+        if (RunRow* row = rowOf(typed->first)) row->editName(typed->second);
     cancelAll_->setVisible(open > 1);
     again_->setVisible(givenUp > 1);
     clear_->setVisible(static_cast<int>(queue_.items().size()) - open > 1);

@@ -6,9 +6,13 @@
 #include <QDir>
 #include <QFileInfo>
 #include <algorithm>
+#include <cstring>
 
 namespace ulm::app {
 namespace {
+
+constexpr auto kEnding = ".mp4";
+constexpr int kLongestName = 200; // bytes; file systems take 255, of which the hidden part and a number need some
 
 using nlohmann::json;
 
@@ -36,10 +40,12 @@ RunQueue::~RunQueue() { worker_.stop(); }
 // A name that no file has, and no other run that may still write one.
 QString RunQueue::outputName(const RunItem& r) const {
     const QFileInfo clip(r.clip);
-    const QString stem = (folder().isEmpty() ? clip.path() : folder()) + "/" + clip.completeBaseName() + "-" +
-                         (r.target ? QString::fromStdString(r.target->name) : QStringLiteral("ready"));
+    const QString byRule =
+        clip.completeBaseName() + "-" + (r.target ? QString::fromStdString(r.target->name) : QStringLiteral("ready"));
+    const QString stem =
+        (folder().isEmpty() ? clip.path() : folder()) + "/" + (r.name.isEmpty() ? byRule : r.name);
     for (int n = 1;; ++n) {
-        const QString name = stem + (n > 1 ? QString("-%1").arg(n) : "") + ".mp4";
+        const QString name = stem + (n > 1 ? QString("-%1").arg(n) : "") + kEnding;
         const bool taken = std::ranges::any_of(items_, [&](const RunItem& o) { return &o != &r && o.output == name; });
         if (!taken && !QFileInfo::exists(name)) return name;
     }
@@ -67,6 +73,7 @@ void RunQueue::restore() {
                       : state == "cancelled" ? RunItem::State::Cancelled
                                              : RunItem::State::Waiting;
             r.words = QString::fromStdString(j.value("words", ""));
+            r.name = QString::fromStdString(j.value("name", ""));
             r.interrupted = j.value("interrupted", 0);
             if (state == "running") {
                 r.words = tr("Was interrupted; starts again.");
@@ -92,6 +99,7 @@ void RunQueue::keep() {
                   {"ticket", toJson(r.ticket)},     {"state", kStates[static_cast<int>(r.state)]},
                   {"words", r.words.toStdString()}, {"interrupted", r.interrupted}};
         if (r.target) j["target"] = toJson(*r.target);
+        if (!r.name.isEmpty()) j["name"] = r.name.toStdString();
         all.push_back(j);
     }
     project_.runs = all;
@@ -217,6 +225,36 @@ void RunQueue::removeFinished() {
 void RunQueue::allAgain() {
     for (int i = 0; i < static_cast<int>(items_.size()); ++i)
         if (isGivenUp(items_[static_cast<std::size_t>(i)])) again(i);
+}
+
+bool RunQueue::rename(int i, const QString& typed) {
+    if (i < 0 || i >= static_cast<int>(items_.size()) || i == running_) return false;
+    RunItem& r = items_[static_cast<std::size_t>(i)];
+    const QFileInfo was(r.output);
+    QString name = typed.trimmed();
+    if (name.endsWith(kEnding, Qt::CaseInsensitive)) name.chop(static_cast<int>(std::strlen(kEnding)));
+    if (name == was.completeBaseName()) return true;
+    const QString output = was.path() + "/" + name + kEnding;
+    const auto refuse = [&](const QString& reason, const QString& remedy) {
+        Q_EMIT failed(r.output, reason, remedy);
+        return false;
+    };
+    const bool odd = std::ranges::any_of(name, [](QChar c) { return c == '/' || c.category() == QChar::Other_Control; });
+    if (name.isEmpty() || name.startsWith('.') || odd)
+        return refuse(tr("it cannot be called “%1”").arg(typed),
+                      tr("Choose a name without “/” that does not begin with a dot."));
+    if (name.toUtf8().size() > kLongestName)
+        return refuse(tr("its name would be too long"), tr("Choose one of fewer than %1 letters.").arg(kLongestName));
+    const bool wanted = std::ranges::any_of(items_, [&](const RunItem& o) { return &o != &r && o.output == output; });
+    if (wanted || QFileInfo::exists(output))
+        return refuse(tr("another file is called “%1”").arg(name + kEnding), tr("Choose another name."));
+    if (r.state == RunItem::State::Done && !QFile::rename(r.output, output))
+        return refuse(tr("it could not be renamed"),
+                      tr("See whether it is still there, and whether its folder may be written to."));
+    r.name = name, r.output = output;
+    keep();
+    Q_EMIT changed();
+    return true;
 }
 
 void RunQueue::again(int i) {

@@ -15,6 +15,7 @@ struct RunItem {
     Ticket ticket;
     std::optional<Target> target;
     ExportProgress progress;
+    QString name;        ///< of the result, as a person chose it, without its ending; empty: by clip and destination
     QString words;       ///< the outcome: size and duration, or reason and remedy
     int interrupted = 0; ///< times that the program ended while this ran
 };
@@ -48,6 +49,9 @@ public:
     void removeFinished();  ///< all that neither waits nor runs; their files stay
     void again(int index);  ///< failed or cancelled: waits once more
     void allAgain();        ///< all that failed or were cancelled
+    /// Names the result, or the file that is there already. Refused, with failed(): what is no name for a file, or
+    /// another's. Not while it runs. False where it was not done.
+    bool rename(int index, const QString& name);
     bool running() const { return running_ >= 0; }
     /// Where results go from now on, those that wait too; empty: each beside its clip.
     void setFolder(const QString& folder);

@@ -6,6 +6,7 @@
 #include "core/base/files.h"
 
 #include <QLabel>
+#include <QLineEdit>
 #include <QMessageBox>
 #include <QProcess>
 #include <QPushButton>
@@ -243,6 +244,81 @@ TEST_CASE("where results go is chosen on the run list, for those that wait too, 
     b.window.runs().again(2);
     CHECK(QFileInfo(b.window.runs().items()[2].output).path() != folder);
     b.window.runs().cancel(2);
+    REQUIRE(waitFor([&] { return !b.window.runs().running(); }));
+}
+
+TEST_CASE("a result gets the name that is typed, before it is made and after; none is taken from another file") {
+    const test::TempFolder session;
+    QStringList told;
+    {
+        Bench b({"hands"}, QString::fromStdString(session.path()));
+        QObject::connect(&b.window.runs(), &RunQueue::failed,
+                         [&](const QString&, const QString& reason) { told << reason; });
+        const auto press = [&](const QString& name) { b.find<QToolButton>(name.toUtf8().constData())->click(); };
+        const auto type = [&](const QString& name, int row) {
+            press(QString("nameRun.%1").arg(row));
+            auto* line = b.find<QLineEdit>(QString("runName.%1").arg(row).toUtf8().constData());
+            CHECK(line->hasSelectedText()); // what is typed takes its place
+            QTest::keyClicks(line, name);
+            return line;
+        };
+        const auto& items = b.window.runs().items();
+        b.set({"enlarge.scale=4", "clean.noise=6"});
+        b.project().setChosen(std::set<std::string>{});
+        b.window.addToRunList(); // runs while others are named
+        for (const char* to : {"stretch.to=0.2", "stretch.to=0.3"}) {
+            b.project().change(Ticket{});
+            b.set({to});
+            b.window.addToRunList();
+        }
+        b.window.showPage(MainWindow::kRunList);
+        const QString folder = QString::fromStdString(b.folder.path());
+        CHECK_FALSE(b.window.findChild<QToolButton*>("nameRun.0")); // it runs
+        QTest::keyClick(type("Sunday cups.mp4", 1), Qt::Key_Return);
+        CHECK(items[1].output == folder + "/Sunday cups.mp4");
+        // Escape leaves it as it is, and the page too.
+        const QString was = items[2].output;
+        QTest::keyClick(type("other", 2), Qt::Key_Escape);
+        CHECK(items[2].output == was);
+        CHECK(b.find("runListPage")->isVisible());
+        // What cannot be is said, and may be typed once more.
+        for (const QString no : {"Sunday cups", "hands", "a/b", ".hidden", "   "}) {
+            told.clear();
+            QTest::keyClick(type(no, 2), Qt::Key_Return);
+            INFO(no.toStdString());
+            CHECK(told.size() == 1);
+            CHECK(items[2].output == was);
+            auto* line = b.find<QLineEdit>("runName.2");
+            CHECK(line->text() == no);
+            QTest::keyClick(line, Qt::Key_Escape);
+        }
+        // A name that is being typed outlives the end of another run.
+        type("half a na", 2);
+        b.window.runs().cancel(0);
+        REQUIRE(waitFor([&] { return !isOpen(items[0]); }));
+        QTest::keyClicks(b.find<QLineEdit>("runName.2"), "me");
+        CHECK(b.find<QLineEdit>("runName.2")->text() == "half a name");
+        QTest::keyClick(b.find<QLineEdit>("runName.2"), Qt::Key_Return);
+        REQUIRE(waitFor([&] { return !b.window.runs().running(); }, 30000));
+        CHECK(QFile::exists(folder + "/Sunday cups.mp4"));
+        CHECK(QFile::exists(folder + "/half a name.mp4"));
+        // And afterwards: the file itself.
+        QTest::keyClick(type("Monday", 1), Qt::Key_Return);
+        CHECK(items[1].output == folder + "/Monday.mp4");
+        CHECK(QFile::exists(folder + "/Monday.mp4"));
+        CHECK_FALSE(QFile::exists(folder + "/Sunday cups.mp4"));
+        QTest::keyClick(type("kept", 0), Qt::Key_Return); // cancelled: for when it is tried again
+        b.project().keepNow();
+        b.window.runs().again(1); // the first stays
+        CHECK(items[1].output == folder + "/Monday-2.mp4");
+        REQUIRE(waitFor([&] { return !b.window.runs().running(); }, 30000));
+        CHECK(QFile::exists(folder + "/Monday.mp4"));
+    }
+    Bench b(QStringList{}, QString::fromStdString(session.path()));
+    b.window.restore();
+    b.window.runs().again(0);
+    CHECK(QFileInfo(b.window.runs().items()[0].output).fileName() == "kept.mp4");
+    b.window.runs().cancel(0);
     REQUIRE(waitFor([&] { return !b.window.runs().running(); }));
 }
 
