@@ -203,6 +203,7 @@ void Project::take(const QString& path) {
     auto entry = std::make_shared<ClipEntry>();
     entry->path = path;
     clips_.push_back(entry);
+    showNew_ = true;
     openInBackground(entry, true);
 }
 
@@ -271,6 +272,7 @@ void Project::openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isN
             if (current_ < 0) current_ = index;
             Q_EMIT shelfChanged();
             if (index == current_) Q_EMIT currentChanged();
+            if (isNew && std::exchange(showNew_, false)) setCurrent(index);
             keepSoon();
             // The first picture comes first: what follows would compete with it for the processor.
             QTimer::singleShot(250, this, [=, this] {
@@ -367,7 +369,9 @@ void Project::inspect(const std::shared_ptr<ClipEntry>& entry) {
 }
 
 void Project::setCurrent(int index) {
-    if (index == current_ || index < 0 || index >= count()) return;
+    if (index < 0 || index >= count()) return;
+    showNew_ = false; // a person has chosen meanwhile
+    if (index == current_) return;
     // What is not looked at keeps neither decoder nor pictures.
     if (const ClipEntry* left = currentClip(); left && left->reader) left->reader->rest();
     current_ = index;

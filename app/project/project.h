@@ -92,7 +92,9 @@ public:
     void setResultsFolder(const QString& folder);
     /// Reopens what the last session held.
     void restore();
-    void addFiles(const QStringList& paths); ///< files and folders; those on the shelf already are only selected
+    /// Files and folders; those on the shelf already are only selected. The first that opens comes on the table, unless
+    /// another clip is chosen before.
+    void addFiles(const QStringList& paths);
     /// Takes clips off the shelf; their files stay. The last ones taken off together can be brought back as they were:
     /// by bringClipsBack(), or by undo() while nothing was changed since.
     void takeOff(std::vector<int> indices);
@@ -213,6 +215,7 @@ private:
     std::optional<WorkPlan> plan_;
     std::vector<std::shared_ptr<ClipEntry>> clips_;
     int current_ = -1;
+    bool showNew_ = false; ///< the first that opens of what was brought in comes on the table
     std::vector<TakenOff> takenOff_;
     bool undoBringsBack_ = false;
     QString stroke_;

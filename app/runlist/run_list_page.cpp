@@ -69,9 +69,8 @@ RunRow::RunRow(int index, RunQueue& queue, QWidget* parent) : QWidget(parent), i
         row->addWidget(b);
     };
     const bool open = isOpen(r);
-    if (r.state != RunItem::State::Running)
-        add("name", "nameRun", r.state == RunItem::State::Done ? tr("Rename the file") : tr("Name the result"),
-            [this] { editName(); });
+    add("name", "nameRun", r.state == RunItem::State::Done ? tr("Rename the file") : tr("Name the result"),
+        [this] { editName(); });
     if (open) add("stop", "cancelRun", tr("Cancel"), [this] { queue_.cancel(index_); });
     if (r.state == RunItem::State::Done)
         add("proof", "proofRun", tr("Before and after"), [this] { Q_EMIT queue_.proofWanted(index_); });
@@ -83,7 +82,7 @@ RunRow::RunRow(int index, RunQueue& queue, QWidget* parent) : QWidget(parent), i
 }
 
 void RunRow::editName(const std::optional<QString>& text) {
-    if (name_ || item().state == RunItem::State::Running) return;
+    if (name_) return;
     name_ = new QLineEdit(text.value_or(QFileInfo(item().output).completeBaseName()), this);
     name_->setObjectName(QString("runName.%1").arg(index_));
     name_->setAccessibleName(tr("Name of the result"));
@@ -104,7 +103,8 @@ std::optional<QString> RunRow::leaveName() {
     if (!name_) return std::nullopt;
     QLineEdit* const left = std::exchange(name_, nullptr);
     left->disconnect(this); // where it loses the focus now it is not finished
-    left->setParent(nullptr);
+    left->setObjectName({});
+    left->hide();
     left->deleteLater();
     return left->text();
 }
@@ -146,7 +146,8 @@ void RunRow::paintEvent(QPaintEvent*) {
     p.drawText(QRect(42, 8, 420, 20), Qt::AlignVCenter, title);
     p.setFont(words(8.5));
     p.setPen(t.faint);
-    p.drawText(kName, Qt::AlignVCenter, p.fontMetrics().elidedText(placeText(r.output), Qt::ElideMiddle, kName.width()));
+    p.drawText(kName, Qt::AlignVCenter,
+               p.fontMetrics().elidedText(placeText(r.output), Qt::ElideMiddle, kName.width()));
     const int x = std::max(480, width() / 2), w = width() - x - 110;
     p.setFont(words(9));
     p.setPen(failed ? t.emberInk : t.ink);
@@ -240,8 +241,12 @@ void RunListPage::refresh() {
         if (RunRow* row = rowOf(i))
             if (const auto text = row->leaveName()) typed = {i, *text};
     while (QLayoutItem* item = rows_->takeAt(0)) {
-        item->widget()->setParent(nullptr); // it is no row any more, though one of its buttons may still be pressed
-        item->widget()->deleteLater();
+        QWidget* const old = item->widget(); // one of its buttons may still be pressed
+        const auto parts = old->findChildren<QWidget*>();
+        for (QWidget* part : parts) part->setObjectName({});
+        old->setObjectName({});
+        old->hide();
+        old->deleteLater();
         delete item;
     }
     int done = 0, open = 0, givenUp = 0;

@@ -42,8 +42,7 @@ QString RunQueue::outputName(const RunItem& r) const {
     const QFileInfo clip(r.clip);
     const QString byRule =
         clip.completeBaseName() + "-" + (r.target ? QString::fromStdString(r.target->name) : QStringLiteral("ready"));
-    const QString stem =
-        (folder().isEmpty() ? clip.path() : folder()) + "/" + (r.name.isEmpty() ? byRule : r.name);
+    const QString stem = (folder().isEmpty() ? clip.path() : folder()) + "/" + (r.name.isEmpty() ? byRule : r.name);
     for (int n = 1;; ++n) {
         const QString name = stem + (n > 1 ? QString("-%1").arg(n) : "") + kEnding;
         const bool taken = std::ranges::any_of(items_, [&](const RunItem& o) { return &o != &r && o.output == name; });
@@ -176,7 +175,11 @@ void RunQueue::startNext() {
             r.state = state;
             r.words = words;
             r.interrupted = 0;
-            if (!output.isEmpty()) r.output = output; // its name may have been taken meanwhile
+            if (!output.isEmpty()) { // its name may have been taken meanwhile, or it got another while it ran
+                const bool renamed = r.output != QString::fromStdString(job.output);
+                const QString wanted = renamed ? outputName(r) : output;
+                r.output = renamed && QFile::rename(output, wanted) ? wanted : output;
+            }
             logLine(r.clip + " → " + r.output + ": " + (state == RunItem::State::Cancelled ? "cancelled; " : "") +
                     words);
             running_ = -1;
@@ -228,7 +231,7 @@ void RunQueue::allAgain() {
 }
 
 bool RunQueue::rename(int i, const QString& typed) {
-    if (i < 0 || i >= static_cast<int>(items_.size()) || i == running_) return false;
+    if (i < 0 || i >= static_cast<int>(items_.size())) return false;
     RunItem& r = items_[static_cast<std::size_t>(i)];
     const QFileInfo was(r.output);
     QString name = typed.trimmed();
@@ -239,7 +242,8 @@ bool RunQueue::rename(int i, const QString& typed) {
         Q_EMIT failed(r.output, reason, remedy);
         return false;
     };
-    const bool odd = std::ranges::any_of(name, [](QChar c) { return c == '/' || c.category() == QChar::Other_Control; });
+    const bool odd =
+        std::ranges::any_of(name, [](QChar c) { return c == '/' || c.category() == QChar::Other_Control; });
     if (name.isEmpty() || name.startsWith('.') || odd)
         return refuse(tr("it cannot be called “%1”").arg(typed),
                       tr("Choose a name without “/” that does not begin with a dot."));

@@ -50,7 +50,7 @@ public:
     void again(int index);  ///< failed or cancelled: waits once more
     void allAgain();        ///< all that failed or were cancelled
     /// Names the result, or the file that is there already. Refused, with failed(): what is no name for a file, or
-    /// another's. Not while it runs. False where it was not done.
+    /// another's. What runs gets it when it is done. False where it was refused.
     bool rename(int index, const QString& name);
     bool running() const { return running_ >= 0; }
     /// Where results go from now on, those that wait too; empty: each beside its clip.

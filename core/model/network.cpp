@@ -119,7 +119,8 @@ public:
                             out + (static_cast<std::ptrdiff_t>(c) * h + y + cropRows_ / 2) * w + cropColumns_ / 2);
     }
     void runInterleaved(const float* in, int rows, int columns, float* out) const override {
-        if (isOnGraphics() || cropRows_ != 0 || cropColumns_ != 0) return Network::runInterleaved(in, rows, columns, out);
+        if (isOnGraphics() || cropRows_ != 0 || cropColumns_ != 0)
+            return Network::runInterleaved(in, rows, columns, out);
         runner_->run(in, rows, columns, out, DnnRunner::Layout::Interleaved);
     }
 

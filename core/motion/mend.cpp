@@ -148,8 +148,8 @@ void mend(const Network& network, const MendedFrom& in, Plane& out, const Cancel
             tile.fill(in, x0, y0);
             network.runInterleaved(tile.input.data(), kAll, kAll, tile.added.data());
             for (const Mended& m : mended)
-                addCell(tile.added.data() + (m.row * kAll + m.column) * kOf, m.share, x0 + m.column * kCell, y0 + m.row * kCell,
-                        out);
+                addCell(tile.added.data() + (m.row * kAll + m.column) * kOf, m.share, x0 + m.column * kCell,
+                        y0 + m.row * kCell, out);
         }
 }
 
