@@ -248,7 +248,7 @@ bool RunQueue::rename(int i, const QString& typed) {
         return refuse(tr("it cannot be called “%1”").arg(typed),
                       tr("Choose a name without “/” that does not begin with a dot."));
     if (name.toUtf8().size() > kLongestName)
-        return refuse(tr("its name would be too long"), tr("Choose one of fewer than %1 letters.").arg(kLongestName));
+        return refuse(tr("its name would be too long"), tr("Choose a shorter one."));
     const bool wanted = std::ranges::any_of(items_, [&](const RunItem& o) { return &o != &r && o.output == output; });
     if (wanted || QFileInfo::exists(output))
         return refuse(tr("another file is called “%1”").arg(name + kEnding), tr("Choose another name."));
