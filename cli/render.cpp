@@ -124,7 +124,7 @@ int render(const Options& o, Surroundings& s) {
         if (o.progress.empty())
             s.out << r.output << ": " << r.frames << (r.frames == 1 ? " frame, " : " frames, ") << r.seconds << " s, "
                   << r.bytes << " bytes\n";
-        if (r.output != to) notes.tell(s, file, r.remarks.back());
+        for (const std::string& remark : r.later) notes.tell(s, file, remark);
         if (r.lostFrames)
             notes.tell(s, file,
                        std::to_string(r.lostFrames) +

@@ -11,10 +11,7 @@
 #include "core/pipeline/delivery.h"
 #include "core/ticket/step.h"
 
-#include <QCryptographicHash>
-#include <QDateTime>
 #include <QDir>
-#include <QDirIterator>
 #include <QFileInfo>
 #include <QThread>
 
@@ -56,21 +53,14 @@ void copyOwn(const std::string& step, const json& from, json& to) {
             if (steps.contains(step)) to["for"][target][step] = steps[step];
 }
 
-// Near the middle, and soon decoded: a key frame, where one lies in the middle half.
-std::int64_t firstLook(const Clip& c) {
-    const std::int64_t middle = c.frameCount() / 2;
-    for (std::int64_t away = 0; away <= middle / 2; ++away)
-        for (const std::int64_t n : {middle - away, middle + away})
-            if (n < c.frameCount() && c.frames()[static_cast<std::size_t>(n)].key) return n;
-    return middle;
-}
-
 } // namespace
 
 const Inspection& ClipEntry::known() const {
     static const Inspection nothing;
     return inspection ? *inspection : nothing;
 }
+
+QString ClipEntry::identity() const { return QString("%1|%2|%3").arg(path).arg(opened.bytes).arg(opened.written); }
 
 QString ClipEntry::name() const { return QFileInfo(path).completeBaseName(); }
 
@@ -99,6 +89,8 @@ Project::Project(const QString& folder, QObject* parent)
     keep_.setSingleShot(true);
     keep_.setInterval(120);
     connect(&keep_, &QTimer::timeout, this, &Project::keepNow);
+    connect(&looking_, &QTimer::timeout, this, &Project::lookForRewritten);
+    looking_.start(1000);
     for (const auto& p : problems)
         QTimer::singleShot(0, this, [this, p] { Q_EMIT problem({}, QString::fromStdString(p), {}); });
 }
@@ -130,6 +122,8 @@ void Project::setPlan(const WorkPlan& plan) {
 
 Project::~Project() {
     closing_.cancel();
+    for (const auto& c : clips_) c->work.cancel();
+    for (const TakenOff& t : takenOff_) t.entry->work.cancel();
     if (keep_.isActive()) keepNow();
     finishBackground();
 }
@@ -178,7 +172,7 @@ void Project::restore() {
         clips_.clear();
         current_ = -1;
     }
-    for (const auto& entry : clips_) openInBackground(entry, false);
+    for (const auto& entry : clips_) openInBackground(entry, Opening::Kept);
     Q_EMIT shelfChanged();
     Q_EMIT currentChanged();
 }
@@ -204,7 +198,7 @@ void Project::take(const QString& path) {
     entry->path = path;
     clips_.push_back(entry);
     showNew_ = true;
-    openInBackground(entry, true);
+    openInBackground(entry, Opening::New);
 }
 
 bool Project::isLost(int index) const { return !at(index).problem.isEmpty() && !QFileInfo::exists(at(index).path); }
@@ -217,7 +211,7 @@ void Project::findAgain(int index, const QString& path) {
         const QString from = std::exchange(at(i).path, to);
         at(i).problem.clear();
         Q_EMIT clipMoved(from, to);
-        openInBackground(clips_[static_cast<std::size_t>(i)], false);
+        openInBackground(clips_[static_cast<std::size_t>(i)], Opening::Kept);
     };
     moved(index, path);
     for (int i = 0; i < count(); ++i) {
@@ -230,142 +224,8 @@ void Project::findAgain(int index, const QString& path) {
     keepSoon();
 }
 
-void Project::openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isNew) {
-    const QPointer<QObject> self(this);
-    inBackground(Lane::Quick, [this, self, entry, isNew, cancel = closing_] {
-        ClipPtr clip;
-        std::optional<Ticket> beside;
-        std::optional<Error> failed;
-        try {
-            clip = Clip::openVideo(entry->path.toStdString(), cancel);
-            // A ticket that lies beside the clip under its name belongs to it.
-            const QString ticket =
-                QFileInfo(entry->path).path() + "/" + QFileInfo(entry->path).completeBaseName() + ".ticket.json";
-            if (isNew && QFileInfo::exists(ticket)) beside = loadTicket(ticket.toStdString());
-        } catch (const Error& e) {
-            failed = e;
-        } catch (const std::exception& e) {
-            failed = Error(Fault::Input, entry->path.toStdString(), e.what(), "");
-        }
-        onInterface(self, [=, this] {
-            const int index = indexOf(entry.get());
-            if (index < 0 || closing_.cancelled()) return;
-            if (failed && !clip) {
-                entry->problem = QString::fromStdString(failed->reason);
-                Q_EMIT problem(entry->path, QString::fromStdString(failed->reason),
-                               QString::fromStdString(failed->remedy));
-                const bool shown = index == current_;
-                if (isNew) drop(index), keepSoon();
-                Q_EMIT shelfChanged();
-                if (shown || isNew) Q_EMIT currentChanged();
-                return;
-            }
-            if (failed)
-                Q_EMIT problem(QString::fromStdString(failed->file), QString::fromStdString(failed->reason),
-                               QString::fromStdString(failed->remedy));
-            logLine("opened " + entry->path);
-            entry->clip = clip;
-            entry->reader = std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, std::size_t(48) << 20);
-            entry->playhead = std::clamp<std::int64_t>(entry->playhead, 0, clip->frameCount() - 1);
-            if (beside) entry->ticket = *beside;
-            if (isNew && entry->playhead == 0) entry->playhead = firstLook(*clip);
-            if (current_ < 0) current_ = index;
-            Q_EMIT shelfChanged();
-            if (index == current_) Q_EMIT currentChanged();
-            if (isNew && std::exchange(showNew_, false)) setCurrent(index);
-            keepSoon();
-            // The first picture comes first: what follows would compete with it for the processor.
-            QTimer::singleShot(250, this, [=, this] {
-                drawThumbnail(entry);
-                inspect(entry);
-            });
-        });
-    });
-}
-
-void Project::drawThumbnail(const std::shared_ptr<ClipEntry>& entry) {
-    const QPointer<QObject> self(this);
-    inBackground(Lane::Thumbnails, [this, self, entry, cancel = closing_, clip = entry->clip] {
-        try {
-            const auto source = std::make_shared<SourceStage>(
-                std::make_shared<FrameReader>(clip, PacketDecoder::Threads::Single, 1 << 20));
-            Engine once(0);
-            const QImage small = wholeImage(once, *asRgb(source), firstLook(*clip), cancel)
-                                     .scaled(160, 90, Qt::KeepAspectRatio, Qt::SmoothTransformation);
-            onInterface(self, [=, this] {
-                entry->thumbnail = small;
-                Q_EMIT shelfChanged();
-            });
-        } catch (const Error&) { // the table and the inspection tell what cannot be decoded
-        }
-    });
-}
-
 QString Project::looksFolder() const {
     return (file_.isEmpty() ? QDir::tempPath() + "/ulmwood" : QFileInfo(file_).path()) + "/looks";
-}
-
-QString Project::inspectionFile(const ClipEntry& entry) const {
-    if (file_.isEmpty()) return {};
-    // What was found holds for one state of one file.
-    const QFileInfo f(entry.path);
-    const QByteArray name = QCryptographicHash::hash(
-        (entry.path + QString("|%1|%2").arg(f.size()).arg(f.lastModified().toMSecsSinceEpoch())).toUtf8(),
-        QCryptographicHash::Sha1);
-    return QFileInfo(file_).path() + "/inspections/" + name.toHex() + ".json";
-}
-
-void Project::inspect(const std::shared_ptr<ClipEntry>& entry) {
-    const QPointer<QObject> self(this);
-    inBackground(Lane::Long, [this, self, entry, cancel = closing_, clip = entry->clip, file = inspectionFile(*entry)] {
-        try {
-            std::shared_ptr<Inspection> found;
-            if (!file.isEmpty() && QFileInfo::exists(file)) try {
-                    found = std::make_shared<Inspection>(
-                        inspectionFromJson(readJsonFile(file.toStdString()), file.toStdString()));
-                } catch (const Error&) { // of an older version, or damaged: looked over anew
-                }
-            if (!found) {
-                double told = -1; // that it began is told at once
-                InspectWatch watch;
-                watch.onProgress = [&](double done) {
-                    if (done - told < 0.05) return;
-                    told = done;
-                    onInterface(self, [=, this] {
-                        entry->inspecting = std::max(done, 0.001);
-                        if (const int i = indexOf(entry.get()); i >= 0) Q_EMIT inspectionChanged(i);
-                    });
-                };
-                watch.onPartial = [&](const Inspection& soFar) {
-                    onInterface(self,
-                                [entry, part = std::make_shared<const Inspection>(soFar)] { entry->partial = part; });
-                };
-                found = std::make_shared<Inspection>(inspectClip(clip, cancel, watch));
-                if (!file.isEmpty()) {
-                    QDir().mkpath(QFileInfo(file).path());
-                    writeFileWhole(file.toStdString(), toJson(*found, clip->facts()).dump());
-                }
-            }
-            onInterface(self, [=, this] {
-                entry->inspection = found;
-                entry->partial.reset();
-                entry->inspecting = 0;
-                const int i = indexOf(entry.get());
-                if (i < 0) return;
-                Q_EMIT inspectionChanged(i);
-                keepSoon();
-            });
-        } catch (const Error& e) {
-            if (e.fault == Fault::Cancelled) return;
-            const QString reason = QString::fromStdString(e.reason), remedy = QString::fromStdString(e.remedy);
-            onInterface(self, [=, this] {
-                entry->notInspected = reason;
-                entry->inspecting = 0;
-                if (const int i = indexOf(entry.get()); i >= 0) Q_EMIT inspectionChanged(i);
-                Q_EMIT problem(entry->path, reason, remedy);
-            });
-        }
-    });
 }
 
 void Project::setCurrent(int index) {

@@ -1,6 +1,7 @@
 #pragma once
 
 #include "core/base/claim.h"
+#include "core/base/file_state.h"
 #include "core/engine/engine.h"
 #include "core/engine/work_plan.h"
 #include "core/inspect/inspection.h"
@@ -11,6 +12,7 @@
 #include <QImage>
 #include <QObject>
 #include <QString>
+#include <QTime>
 #include <QTimer>
 #include <atomic>
 #include <functional>
@@ -43,6 +45,10 @@ struct ClipEntry {
     ClipPtr clip;                        ///< null while opening, or where it cannot be opened
     QString problem;                     ///< why not
     std::shared_ptr<FrameReader> reader; ///< for single frames
+    FileState opened, seen;              ///< its file as it was opened, and as it was found since
+    bool opening = false;
+    QTime readAgain;  ///< when it was opened anew because its file was another one; null: never
+    CancelToken work; ///< on the file as it was opened
     Ticket ticket;
     /// What undo and redo bring back.
     struct State {
@@ -65,6 +71,8 @@ struct ClipEntry {
     int fit = 0; ///< how it last stood against the watched targets: 1 fits them all, −1 is over one, 0 not known
 
     QString name() const;
+    /// Of this file as it was opened: another one where it was written anew.
+    QString identity() const;
     const Readings& readings() const { return known().readings; }
     /// What was found so far; null before anything was.
     const Inspection* found() const { return inspection ? inspection.get() : partial.get(); }
@@ -201,7 +209,12 @@ private:
     };
     void openSession(const QString& folder);
     void drop(int index); ///< tells nobody
-    void openInBackground(const std::shared_ptr<ClipEntry>& entry, bool isNew);
+    /// Brought in now; on the shelf already; open, but its file was written anew.
+    enum class Opening { New, Kept, Again };
+    void openInBackground(const std::shared_ptr<ClipEntry>& entry, Opening how);
+    void opened(const std::shared_ptr<ClipEntry>& entry, Opening how, const ClipPtr& clip);
+    void notOpened(const std::shared_ptr<ClipEntry>& entry, Opening how, const Error& why);
+    void lookForRewritten();
     void drawThumbnail(const std::shared_ptr<ClipEntry>& entry);
     void inspect(const std::shared_ptr<ClipEntry>& entry);
     QString inspectionFile(const ClipEntry& entry) const; ///< empty where nothing is kept
@@ -229,7 +242,8 @@ private:
     Engine engine_;
     std::shared_ptr<KnownForecasts> forecasts_;
     CancelToken closing_;
-    QTimer keep_;
+    QTimer keep_, looking_;
+    bool looks_ = false; ///< for rewritten files, just now
     std::mutex writing_;
     std::uint64_t keepNumber_ = 0, written_ = 0;
 };

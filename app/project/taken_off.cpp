@@ -16,6 +16,7 @@ void Project::takeOff(std::vector<int> indices) {
     indices.erase(std::ranges::unique(indices).begin(), indices.end());
     std::erase_if(indices, [&](int i) { return i < 0 || i >= count(); });
     if (indices.empty()) return;
+    for (const TakenOff& t : takenOff_) t.entry->work.cancel();
     takenOff_.clear();
     for (const int i : indices) {
         const auto& entry = clips_[std::size_t(i)];
@@ -46,7 +47,7 @@ void Project::bringClipsBack() {
         if (current_ >= place) ++current_;
         if (shown < 0 || t.current) shown = place;
         // That it was opened was told to nobody; looking it over went on meanwhile.
-        if (!t.entry->clip && t.entry->problem.isEmpty()) openInBackground(t.entry, false);
+        if (!t.entry->clip && t.entry->problem.isEmpty()) openInBackground(t.entry, Opening::Kept);
     }
     if (shown >= 0) current_ = shown;
     stroke_.clear();

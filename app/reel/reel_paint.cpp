@@ -33,7 +33,7 @@ void ReelStrip::paintEvent(QPaintEvent*) {
     if (const Inspection* i = c->found()) {
         // The traces change far less often than what moves over them.
         const QString now = QString("%1|%2|%3|%4|%5|%6|%7")
-                                .arg(c->path)
+                                .arg(c->identity())
                                 .arg(i->samples.size())
                                 .arg(i->complete)
                                 .arg(width())

@@ -25,7 +25,7 @@ ReelStrip::ReelStrip(Project& project, Live& live, const ResultReel& reel, QWidg
                   "double-click shows all; the right button offers more."));
     connect(&project_, &Project::currentChanged, this, [this] {
         const ClipEntry* c = project_.currentClip();
-        if (!c || c->path != shown_) from_ = to_ = 0;
+        if (!c || c->identity() != shown_) from_ = to_ = 0;
         loadThumbnails();
     });
     connect(&project_, &Project::playheadChanged, this, [this] {
@@ -104,8 +104,8 @@ void ReelStrip::loadThumbnails() {
         worker_.stop();
         return;
     }
-    if (shown_ != c->path || thumbnails_.size() > 1200) thumbnails_.clear();
-    shown_ = c->path;
+    if (shown_ != c->identity() || thumbnails_.size() > 1200) thumbnails_.clear();
+    shown_ = c->identity();
     std::vector<std::int64_t> missing;
     for (const auto n : slots_())
         if (!thumbnails_.contains(n)) missing.push_back(n);

@@ -139,7 +139,8 @@ void RunQueue::startNext() {
     ExportJob job{next->clip.toStdString(), next->output.toStdString(), next->ticket, next->target};
     job.forecasts = project_.forecasts();
     for (int i = 0; i < project_.count(); ++i)
-        if (project_.at(i).path == next->clip && project_.at(i).inspection) job.inspection = project_.at(i).inspection;
+        if (const ClipEntry& c = project_.at(i); c.path == next->clip && c.clip && !c.clip->wasRewritten())
+            job.inspection = c.inspection;
     keep();
     Q_EMIT changed();
     const QPointer<QObject> self(this);
@@ -159,6 +160,7 @@ void RunQueue::startNext() {
             if (r.limitBytes)
                 words += tr("; %1 % of the limit").arg(100.0 * double(r.bytes) / double(r.limitBytes), 0, 'f', 1);
             if (r.lostFrames) words += tr("; %1 frames were damaged in the source").arg(r.lostFrames);
+            for (const std::string& remark : r.later) words += "; " + QString::fromStdString(remark);
             output = QString::fromStdString(r.output);
         } catch (const Cancelled&) {
             state = RunItem::State::Cancelled;

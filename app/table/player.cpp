@@ -109,9 +109,9 @@ void Player::showResult(double movie) {
 
 void Player::startSoundSoon() {
     const ClipEntry* c = project_.currentClip();
-    if (sound_ && soundOf_ == c->path) return startSound(sound_, clipNow());
+    if (sound_ && soundOf_ == c->identity()) return startSound(sound_, clipNow());
     const QPointer<QObject> self(this);
-    inBackground(Lane::Quick, [this, self, path = c->path] {
+    inBackground(Lane::Quick, [this, self, path = c->path, of = c->identity()] {
         auto sound = std::make_shared<PlainSound>();
         try {
             *sound = readSound(path.toStdString(), kMostSound, {});
@@ -119,9 +119,9 @@ void Player::startSoundSoon() {
         }
         onInterface(self, [=, this] {
             sound_ = sound;
-            soundOf_ = path;
+            soundOf_ = of;
             const ClipEntry* now_ = project_.currentClip();
-            if (playing_ && speed_ == 1 && now_ && now_->path == path) startSound(sound, clipNow());
+            if (playing_ && speed_ == 1 && now_ && now_->identity() == of) startSound(sound, clipNow());
         });
     });
 }

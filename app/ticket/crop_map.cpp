@@ -91,28 +91,28 @@ void CropMap::look() {
     const QPointer<QObject> self(this);
     const bool follows = followsSubject(d->ticket);
     const QSize size = picture().size().toSize() * (2 * devicePixelRatioF());
-    worker_.submit(
-        [this, self, source = d->source, of = c->path, frame = c->playhead, follows, size](const CancelToken& cancel) {
-            try {
-                Seen seen;
-                seen.picture = wholeImage(project_.engine(), *asRgb(source), frame, cancel, Engine::Keep::Inputs)
-                                   .scaled(size, Qt::KeepAspectRatio, Qt::SmoothTransformation);
-                if (follows) {
-                    const Picture whole =
-                        project_.engine().pull(*source, frame, source->format().frame(), cancel, Engine::Keep::Inputs);
-                    for (const Mark& m : findFaces(whole, frame)) seen.faces.push_back(m.box);
-                    cancel.check();
-                    seen.things = findThings(whole, frame);
-                    std::erase_if(seen.things, [](const Thing& t) { return t.mark.confidence < kOutlined; });
-                }
-                onInterface(self, [this, seen, of] {
-                    seen_ = seen;
-                    of_ = of;
-                    update();
-                });
-            } catch (const Error&) { // cancelled, or the table tells what is wrong
+    worker_.submit([this, self, source = d->source, of = c->identity(), frame = c->playhead, follows,
+                    size](const CancelToken& cancel) {
+        try {
+            Seen seen;
+            seen.picture = wholeImage(project_.engine(), *asRgb(source), frame, cancel, Engine::Keep::Inputs)
+                               .scaled(size, Qt::KeepAspectRatio, Qt::SmoothTransformation);
+            if (follows) {
+                const Picture whole =
+                    project_.engine().pull(*source, frame, source->format().frame(), cancel, Engine::Keep::Inputs);
+                for (const Mark& m : findFaces(whole, frame)) seen.faces.push_back(m.box);
+                cancel.check();
+                seen.things = findThings(whole, frame);
+                std::erase_if(seen.things, [](const Thing& t) { return t.mark.confidence < kOutlined; });
             }
-        });
+            onInterface(self, [this, seen, of] {
+                seen_ = seen;
+                of_ = of;
+                update();
+            });
+        } catch (const Error&) { // cancelled, or the table tells what is wrong
+        }
+    });
 }
 
 // Faces are round, as on the table; who lives is in a whole line, things in a broken one, surer ones in a thicker.
@@ -159,7 +159,7 @@ void CropMap::paintEvent(QPaintEvent*) {
     p.translate(all.topLeft());
     p.scale(all.width() / held.width, all.height() / held.height);
     p.setTransform(QTransform(m.a, m.d, m.b, m.e, m.c, m.f), true);
-    const bool known = of_ == c->path && !seen_.picture.isNull();
+    const bool known = of_ == c->identity() && !seen_.picture.isNull();
     p.drawImage(QRectF(0, 0, held.clip.w, held.clip.h), known ? seen_.picture : c->thumbnail);
     p.restore();
     QRegion lost(all.toAlignedRect());

@@ -76,6 +76,7 @@ QString factsSentence(const ClipEntry& c) {
     if (v.interlaced) parts << tr("interlaced");
     if (v.rotation) parts << tr("turned");
     if (v.mirrored) parts << tr("mirrored");
+    if (c.readAgain.isValid()) parts << tr("written anew, read again at %1").arg(c.readAgain.toString("H:mm"));
     return parts.join(" · ");
 }
 

@@ -78,6 +78,16 @@ public:
 
     ExportReport run() {
         clip_ = Clip::openVideo(job_.source, cancel_);
+        try {
+            return made();
+        } catch (const Error& e) {
+            if (e.fault != Fault::Input || !clip_->wasRewritten()) throw;
+            throw Error(Fault::Input, job_.source, "it was written anew while it was rendered", "Render it once more.");
+        }
+    }
+
+private:
+    ExportReport made() {
         result_.source = job_.source;
         result_.output = job_.output;
         // Backwards every frame comes before the one that is decoded first: the more are kept, the less is decoded
@@ -106,7 +116,6 @@ public:
         return result_;
     }
 
-private:
     std::shared_ptr<const Inspection> found() const {
         if (job_.inspection) return job_.inspection;
         if (!needsInspection(job_.ticket, job_.target, clip_->facts())) return nullptr;
@@ -204,8 +213,10 @@ private:
         cancel_.check();
         result_.output = output_.keep(attempt);
         if (result_.output != job_.output)
-            result_.remarks.push_back(job_.output + " appeared while this was rendered: it is delivered as " +
-                                      fs::path(result_.output).filename().string());
+            result_.later.push_back(job_.output + " appeared while this was rendered: it is delivered as " +
+                                    fs::path(result_.output).filename().string());
+        if (clip_->wasRewritten())
+            result_.later.push_back("the clip was written anew while it was rendered: render it once more");
     }
 
     std::unique_ptr<MovieWriter> writer(const std::string& part) {
@@ -371,7 +382,8 @@ ExportReport exportClip(const ExportJob& job, const CancelToken& cancel,
 
 nlohmann::json toJson(const ExportReport& r) {
     using nlohmann::json;
-    json steps = json::array(), limits = json::array();
+    json steps = json::array(), limits = json::array(), remarks = r.remarks;
+    for (const std::string& remark : r.later) remarks.push_back(remark);
     for (const auto& [name, s] : r.steps)
         steps.push_back({{"step", name},
                          {"readings", json::object()},
@@ -386,9 +398,9 @@ nlohmann::json toJson(const ExportReport& r) {
                                          {"ms_per_frame", 0}});
     for (const auto& l : r.limits)
         limits.push_back({{"limit", l.limit}, {"allowed", l.allowed}, {"value", l.value}, {"holds", l.holds}});
-    return {{"source", r.source},   {"output", r.output},         {"frames", r.frames}, {"seconds", r.seconds},
-            {"bytes", r.bytes},     {"ticket", toJson(r.ticket)}, {"steps", steps},     {"lost_frames", r.lostFrames},
-            {"remarks", r.remarks}, {"encodes", r.encodes},       {"limits", limits}};
+    return {{"source", r.source}, {"output", r.output},         {"frames", r.frames}, {"seconds", r.seconds},
+            {"bytes", r.bytes},   {"ticket", toJson(r.ticket)}, {"steps", steps},     {"lost_frames", r.lostFrames},
+            {"remarks", remarks}, {"encodes", r.encodes},       {"limits", limits}};
 }
 
 } // namespace ulm

@@ -36,7 +36,8 @@ struct ExportReport {
     Ticket ticket;
     Readings readings;
     CleanValues clean;
-    std::vector<std::string> remarks; ///< Delivery::remarks(), and what came up on the way
+    std::vector<std::string> remarks; ///< Delivery::remarks()
+    std::vector<std::string> later;   ///< what came up on the way
     std::map<std::string, Engine::Spent> steps;
     int encodes = 0;             ///< times the pictures went through the encoder
     std::int64_t limitBytes = 0; ///< 0: none

@@ -1,6 +1,7 @@
 #include "core/finish/table_stage.h"
 
 #include "core/base/error.h"
+#include "core/base/file_state.h"
 #include "core/finish/colour_grid.h"
 #include "core/finish/pixel_stage.h"
 #include "core/picture/colour.h"
@@ -48,8 +49,7 @@ constexpr std::size_t kMostKept = 16;
 
 struct Kept {
     std::string path;
-    std::uintmax_t bytes;
-    std::filesystem::file_time_type written;
+    FileState state;
     LookTablePtr table;
 };
 std::mutex mutex;
@@ -57,12 +57,10 @@ std::vector<Kept> kept; // the last few, newest at the end
 
 // Call with the mutex held. Null where it was not read, or has changed since.
 LookTablePtr keptFor(const std::string& path) {
-    std::error_code failed;
-    const auto bytes = std::filesystem::file_size(path, failed);
-    const auto written = std::filesystem::last_write_time(path, failed);
-    if (failed) return nullptr;
+    const FileState now = FileState::of(path);
+    if (!now.isThere()) return nullptr;
     for (const Kept& k : kept)
-        if (k.path == path && k.bytes == bytes && k.written == written) return k.table;
+        if (k.path == path && k.state == now) return k.table;
     return nullptr;
 }
 
@@ -169,19 +167,16 @@ LookTablePtr readLookTable(const std::string& path) {
 
 // Nobody who asks whether a table is kept waits while another is read.
 LookTablePtr loadLookTable(const std::string& path) {
-    namespace fs = std::filesystem;
     {
         const std::lock_guard lock(mutex);
         if (const LookTablePtr known = keptFor(path)) return known;
     }
-    std::error_code failed;
-    const auto bytes = fs::file_size(path, failed);
-    const auto written = fs::last_write_time(path, failed); // as it was before it was read
+    const FileState state = FileState::of(path); // as it was before it was read
     const LookTablePtr table = readLookTable(path);
     const std::lock_guard lock(mutex);
     std::erase_if(kept, [&](const Kept& k) { return k.path == path; });
     if (kept.size() == kMostKept) kept.erase(kept.begin());
-    kept.push_back({path, bytes, written, table});
+    kept.push_back({path, state, table});
     return table;
 }
 

@@ -115,9 +115,10 @@ public:
     ClipOpener(const std::string& path, const CancelToken& cancel) : path_(path), cancel_(cancel) {}
 
     ClipPtr open() {
-        input_ = openInput(path_);
         clip_ = std::make_shared<Clip>();
         clip_->path_ = path_;
+        clip_->state_ = FileState::of(path_); // before anything is read: what changes meanwhile is noticed later
+        input_ = openInput(path_);
         readFileFacts();
         if (stream_) {
             checkSizes();
@@ -141,8 +142,7 @@ private:
         f.container = containerName(input_->iformat->name, brand ? brand->value : "", path_);
         if (const auto* tag = av_dict_get(input_->metadata, "comment", nullptr, 0))
             f.comment = std::string(tag->value).substr(0, 1 << 16);
-        std::error_code ec;
-        f.bytes = static_cast<std::int64_t>(fs::file_size(path_, ec));
+        f.bytes = clip_->state_.bytes;
         if (input_->duration > 0) f.duration = static_cast<double>(input_->duration) / AV_TIME_BASE;
         const int best = av_find_best_stream(input_.get(), AVMEDIA_TYPE_VIDEO, -1, -1, nullptr, 0);
         for (unsigned i = 0; i < input_->nb_streams; ++i) {
@@ -343,6 +343,11 @@ ClipPtr Clip::openVideo(const std::string& path, const CancelToken& cancel) {
     ClipPtr clip = open(path, cancel);
     if (!clip->facts().hasVideo) refuse(path, "it holds sound but no pictures", "Choose a video file.");
     return clip;
+}
+
+bool Clip::wasRewritten() const {
+    const FileState now = FileState::of(path_);
+    return now.isThere() && now != state_;
 }
 
 double Clip::secondsAt(std::int64_t n) const {

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "core/base/file_state.h"
 #include "core/engine/cancel.h"
 #include "core/media/av.h"
 #include "core/media/facts.h"
@@ -28,6 +29,10 @@ public:
     static std::shared_ptr<const Clip> openVideo(const std::string& path, const CancelToken& cancel = {});
 
     const std::string& path() const { return path_; }
+    /// The file as it was opened.
+    const FileState& state() const { return state_; }
+    /// Whether the file is another one now, under the same name: what is read of it from now on is not this clip.
+    bool wasRewritten() const;
     const MediaFacts& facts() const { return facts_; }
     int videoStream() const { return videoStream_; }
     AVRational timeBase() const { return timeBase_; }
@@ -50,6 +55,7 @@ public:
 private:
     friend class ClipOpener;
     std::string path_;
+    FileState state_;
     MediaFacts facts_;
     int videoStream_ = -1;
     AVRational timeBase_{1, 1};

@@ -3,7 +3,6 @@
 #include "core/media/frame_convert.h"
 
 #include <algorithm>
-#include <filesystem>
 #include <tuple>
 
 namespace ulm {
@@ -41,9 +40,7 @@ PictureFormat uprightFormat(const Clip& clip) {
 }
 
 Key sourceKey(const Clip& clip) {
-    std::error_code ec;
-    const auto written = std::filesystem::last_write_time(clip.path(), ec).time_since_epoch().count();
-    return KeyMaker("source").add(clip.path()).add(clip.facts().bytes).add(static_cast<std::int64_t>(written));
+    return KeyMaker("source").add(clip.path()).add(clip.state().bytes).add(clip.state().written);
 }
 
 // Where sample (x, y) of the upright plane (w × h) comes from in the stored one.

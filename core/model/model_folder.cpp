@@ -1,6 +1,7 @@
 #include "core/model/model_folder.h"
 
 #include "core/base/error.h"
+#include "core/base/file_state.h"
 #include "core/base/files.h"
 #include "core/base/json_file.h"
 #include "core/model/arithmetic.h"
@@ -38,18 +39,17 @@ fs::path pathOf(const std::string& name) {
 
 // Networks that were opened, as long as their files stay as they were.
 struct Kept {
-    fs::file_time_type written;
+    FileState state;
     std::shared_ptr<const Network> network;
 };
 std::mutex keptMutex;
 std::map<fs::path, Kept> kept;
 
 std::shared_ptr<const Network> keptOpen(const fs::path& path) {
-    std::error_code ec;
-    const auto written = fs::last_write_time(path, ec);
+    const FileState now = FileState::of(path);
     std::lock_guard lock(keptMutex);
     const auto it = kept.find(path);
-    return !ec && it != kept.end() && it->second.written == written ? it->second.network : nullptr;
+    return now.isThere() && it != kept.end() && it->second.state == now ? it->second.network : nullptr;
 }
 
 } // namespace
@@ -113,13 +113,12 @@ UserNetwork openUserNetwork(const std::string& name) {
     const fs::path path = pathOf(name);
     std::shared_ptr<const Network> network = keptOpen(path);
     if (!network) {
-        std::error_code ec;
-        const auto written = fs::last_write_time(path, ec); // before reading: a later change is noticed
+        const FileState state = FileState::of(path); // before reading: a later change is noticed
         network = Network::open(path, {NetPrecision::F32, arithmeticPlan().usesGraphics()});
         checkShape(*network);
         std::lock_guard lock(keptMutex);
         if (kept.size() >= 8) kept.clear();
-        if (!ec) kept.insert_or_assign(path, Kept{written, network});
+        kept.insert_or_assign(path, Kept{state, network});
     }
     return {network, readCard(path)};
 }

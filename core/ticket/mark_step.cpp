@@ -1,6 +1,7 @@
 // Finish: one's own mark on the finished picture, and fades from and to black over everything.
 #include "core/ticket/mark_step.h"
 
+#include "core/base/file_state.h"
 #include "core/finish/mark_stage.h"
 #include "core/media/png.h"
 #include "core/picture/text.h"
@@ -8,7 +9,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <filesystem>
 #include <list>
 #include <mutex>
 #include <opencv2/imgproc.hpp>
@@ -25,28 +25,26 @@ constexpr double kSoftEnd = 0.2;  // seconds in which it comes and goes, where i
 
 struct KeptMark {
     std::string path;
-    std::filesystem::file_time_type changed;
+    FileState state;
     std::shared_ptr<const Cover> cover;
 };
 std::mutex keptMutex;
 std::list<KeptMark> keptMarks;
 
 std::shared_ptr<const Cover> kept(const std::string& path) {
-    std::error_code failed;
-    const auto changed = std::filesystem::last_write_time(path, failed);
+    const FileState now = FileState::of(path);
     std::lock_guard lock(keptMutex);
     for (const KeptMark& k : keptMarks)
-        if (!failed && k.path == path && k.changed == changed) return k.cover;
+        if (now.isThere() && k.path == path && k.state == now) return k.cover;
     return nullptr;
 }
 
 std::shared_ptr<const Cover> loaded(const std::string& path) {
     if (auto cover = kept(path)) return cover;
+    const FileState state = FileState::of(path); // before reading: a later change is noticed
     auto cover = std::make_shared<const Cover>(readPng(path));
-    std::error_code failed;
-    const auto changed = std::filesystem::last_write_time(path, failed);
     std::lock_guard lock(keptMutex);
-    keptMarks.push_front({path, changed, cover});
+    keptMarks.push_front({path, state, cover});
     if (keptMarks.size() > 4) keptMarks.pop_back();
     return cover;
 }

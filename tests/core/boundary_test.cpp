@@ -210,9 +210,43 @@ TEST_CASE("a name that is taken while a render runs keeps its file, and the rend
     CHECK(readTextFile(folder / "out.mp4") == "someone else's");
     CHECK(report.output == folder / "out-2.mp4");
     CHECK(Clip::openVideo(report.output)->frameCount() == 24);
-    REQUIRE_FALSE(report.remarks.empty());
-    CHECK(report.remarks.back().find("out-2.mp4") != std::string::npos);
+    REQUIRE(report.later.size() == 1);
+    CHECK(report.later[0].find("out-2.mp4") != std::string::npos);
     CHECK(folder.names().size() == 3);
+}
+
+TEST_CASE("a clip that is written anew while it is rendered: what is made of it says so, and so does what fails") {
+    const TempFolder folder;
+    const std::string file = folder / "in.mp4";
+    test::writeClip(file, {});
+    const ClipPtr opened = Clip::openVideo(file);
+    CHECK_FALSE(opened->wasRewritten());
+    const auto renderWhile = [&](const std::string& out, const std::function<void()>& change) {
+        bool made = false;
+        return exportClip({file, folder / out, Ticket{}}, {}, [&](const ExportProgress& p) {
+            if (p.phase == "rendering" && !std::exchange(made, true)) change();
+        });
+    };
+    CHECK(renderWhile("still.mp4", [] {}).later.empty());
+    const ExportReport report = renderWhile("put-in-place.mp4", [&] {
+        test::writeClip(folder / "new.mp4", {.frames = 12});
+        fs::rename(folder / "new.mp4", file); // what is open is still the old one
+    });
+    CHECK(opened->wasRewritten());
+    REQUIRE(report.later.size() == 1);
+    CHECK(report.later[0].find("written anew") != std::string::npos);
+    CHECK(toJson(report)["remarks"].back() == report.later[0]);
+    CHECK(Clip::openVideo(file)->frameCount() == 12);
+    fs::remove(file); // gone is not rewritten: there is nothing else to read
+    CHECK_FALSE(opened->wasRewritten());
+    // One that cannot be rendered to its end, for it is another one from there on.
+    test::writeClip(file, {.frames = 24});
+    CHECK_THROWS_WITH(exportClip({file, folder / "out.mp4", Ticket{}}, {}, {},
+                                 [&](const Delivery&) {
+                                     std::ofstream(file) << "overwritten";
+                                     throw Error(Fault::Input, file, "it cannot be decoded", "");
+                                 }),
+                      Catch::Contains("written anew while it was rendered") && Catch::Contains("once more"));
 }
 
 TEST_CASE("parts of living processes are let alone, those of killed ones are cleared away, and nothing else is") {
