@@ -128,10 +128,8 @@ StepPart enlargePart() {
         quantityKey("enlarge.crisp", 100, OF_TICKET(enlarge.crisp))
             .called("Crisp", "%")
             .does("From faithful (0: what is surest, a little soft) to crisp (100: edges and texture as sharp as in a "
-                  "fine "
-                  "picture, some of it guessed). Measured: nearer to faithful on hard and noisy clips and those with "
-                  "faces or "
-                  "letters; drawn clips stay faithful.",
+                  "fine picture, some of it guessed). Measured: less where traces of compression, noise, faces or "
+                  "letters were found; drawn clips stay faithful.",
                   "texture looks scratched, letters wobble.")
             .actsIf([](const Ticket& t) { return t.enlarge.method.starts_with("learned"); },
                     "where a network that ships enlarges")

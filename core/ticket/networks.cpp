@@ -15,12 +15,12 @@ namespace ulm {
 namespace {
 
 // From here on a network trained on hard clips does better than the general one (docs/networks.md).
-constexpr double kRoughCompression = 45;
+constexpr double kRoughCompression = 45, kHardCompression = 55;
 constexpr double kTracesFrom = 25;       // from here on traces of compression are left in what a network makes
 constexpr int kMostForFull = 1280 * 720; // pixels up to which the full network is worth its time
 constexpr double kNoisy = 5;             // from here on the yield tells nothing: shrinking averages noise away
 constexpr double kTakenByFilters = 0.5;
-constexpr double kCrisp = 70, kCrispRough = 45, kCrispCleaning = 15, kDelicate = 0.7;
+constexpr double kCrisp = 70, kCrispTraced = 45, kCrispRough = 80, kCrispCleaning = 15, kDelicate = 0.7;
 // What a network's whole steps leave to scaling: little where time is not what counts (a second pass at three times the
 // size makes edges a fifth narrower), next to nothing where more pixels than delivered are asked for.
 constexpr double kLeftToScaling = 1.25, kLeftByOthers = 1.6, kLeftAbove = 1.05;
@@ -56,6 +56,13 @@ StagePtr byLanczos(StagePtr input, int width, int height) {
     PictureFormat f = input->format();
     const ScaleWindow whole{0, 0, double(f.width), double(f.height), width, height};
     return std::make_shared<ResampleStage>(input, whole, Kernel::Lanczos, f);
+}
+
+// The share of what is crisp that this clip bears: people know faces and letters too well to have them guessed, and
+// noise would be taken for texture.
+double bearable(const Inspection& found) {
+    const double known = found.faces.empty() && found.text.empty() ? 1 : kDelicate;
+    return known * (1 - 0.5 * std::clamp(openNoise(found.readings) / kNoisy, 0.0, 1.0));
 }
 
 } // namespace
@@ -102,13 +109,14 @@ double enlargeStrength(const Ticket& t, const Inspection& found) {
 }
 
 double measuredCrisp(const Ticket& t, const Inspection& found) {
-    // Towards what a rough clip gets the general network's is less, too: crisp, traces of blocks become a pattern.
-    const double blocked = (found.readings.compression - kTracesFrom) / (kRoughCompression - kTracesFrom);
-    double most = networkKind(t, found) == "general" ? std::lerp(kCrisp, kCrispRough, std::clamp(blocked, 0.0, 1.0))
-                                                     : kCrispRough;
-    if (!found.faces.empty() || !found.text.empty())
-        most *= kDelicate; // people know them too well to have them guessed
-    return most * (1 - 0.5 * std::clamp(openNoise(found.readings) / kNoisy, 0.0, 1.0));
+    // The general network makes a pattern of traces of blocks, the crisper the more; the rough one knows them, and goes
+    // on from where it takes over.
+    const double compression = found.readings.compression;
+    const auto between = [&](double a, double b) { return std::clamp((compression - a) / (b - a), 0.0, 1.0); };
+    if (networkKind(t, found) == "general")
+        return bearable(found) * std::lerp(kCrisp, kCrispTraced, between(kTracesFrom, kRoughCompression));
+    const double most = t.enlarge.method == "learned" ? kCrispRough : kCrispTraced; // the quick one guesses more
+    return bearable(found) * std::lerp(kCrispTraced, most, between(kRoughCompression, kHardCompression));
 }
 
 bool enlargesCrisp(const Ticket& t, const Inspection& found) {
@@ -120,9 +128,7 @@ double enlargeCrisp(const Ticket& t, const Inspection& found) {
     return enlargesCrisp(t, found) ? t.enlarge.crisp.resolve(measuredCrisp(t, found), 0, 100) : 0;
 }
 
-double measuredCleanCrisp(const Ticket& t, const Inspection& found) {
-    return measuredCrisp(t, found) / kCrispRough * kCrispCleaning;
-}
+double measuredCleanCrisp(const Ticket&, const Inspection& found) { return bearable(found) * kCrispCleaning; }
 
 bool cleansCrisp(const Ticket& t, const Inspection& found) {
     return cleansByNetwork(t, found) && hasCrispNetwork(networkKind(t, found), 1, t.clean.method != "learned-quick");
@@ -187,8 +193,10 @@ StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const 
                      : pass(input, guide, net, damageLevels(t, found), strength);
     if (net->outputChannels() > 1 && strength < 1)
         s = keepOriginal(s, byLanczos(input, s->format().width, s->format().height), 1 - strength);
-    // Further passes see a clean, large picture: the quick network does them, without neighbours.
-    const auto again = own ? net : shipped(t, found, 2, false, crisp);
+    // Further passes see a clean, large picture: the quick network does them, without neighbours. That of rough clips
+    // does not go as far: it guesses more than the full one.
+    const bool less = t.enlarge.method == "learned" && networkKind(t, found) == "rough";
+    const auto again = own ? net : shipped(t, found, 2, false, less ? crisp * kCrispTraced / kCrispRough : crisp);
     const double leave = t.enlarge.above > 1             ? kLeftAbove
                          : t.enlarge.method == "learned" ? kLeftToScaling
                                                          : kLeftByOthers;

@@ -17,8 +17,8 @@ from train import DATA, levels_of
 SEQUENCES = 30  # of each set that it was trained on
 
 
-def pictures(r: networks.Recipe):
-    for kind in r.sets:
+def pictures(r: networks.Recipe, ending: str):
+    for kind in r.sets_of(ending):
         z = np.load(sorted(DATA.glob(f"{kind}-*.npz"))[0])
         seen, levels = z["seen"], levels_of(z["level"])
         for k in range(0, len(seen), max(1, len(seen) // SEQUENCES)):
@@ -32,7 +32,7 @@ def activations(r: networks.Recipe, ending: str) -> str:
     convs = [net.first, *net.hidden]
     low, high = ([np.zeros(c.out_channels) for c in convs] for _ in range(2))
     with torch.no_grad():
-        for x in pictures(r):
+        for x in pictures(r, ending):
             for k, conv in enumerate(convs):
                 x = F.leaky_relu(F.conv2d(x, conv.weight, conv.bias, padding=1), LEAK)
                 flat = x.permute(1, 0, 2, 3).reshape(x.shape[1], -1)

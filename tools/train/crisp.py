@@ -7,7 +7,9 @@ Jolicoeur-Martineau, "The relativistic discriminator", 2018; for enlarging: Wang
 features are to match; blurred pictures are to be equal, which pins tone and colour; what goes beyond the truth's own range in a
 small neighbourhood is punished, for that is a ripple or a halo; gradients are to be similar (Xue et al., "GMSD", 2014); each crop is
 to hold as much of every fine pattern as the truth, wherever it lies, for small networks like to weave one of their own; and a
-little of the old loss.
+little of the old loss. What is to look real is asked only where the plain enlargement has something to go by: where it is
+flat, the truth may have held texture, but nothing tells which, and a network that is asked for it without chance in it weaves
+one hatching over everything. There the result stays the faithful one.
 """
 import sys
 import time
@@ -23,7 +25,9 @@ from train import BATCH, DATA, EDGE, FLOOR, Sequences
 
 KEEP_EVERY = 250   # steps
 BANDS = (0.8, 1.6, 3.2)  # sigma, pixels: detail between one blur and the next
-WEIGHTS = {"real": 0.08, "features": 0.5, "tone": 4.0, "ripple": 4.0, "gradient": 0.5, "spectrum": 0.15, "error": 0.01}
+WEIGHTS = {"real": 0.08, "features": 0.5, "tone": 4.0, "ripple": 4.0, "gradient": 1.0, "spectrum": 0.15, "error": 0.01,
+           "calm": 4.0}
+FLAT = (1 / 219, 4 / 219)  # spread of fine detail up to which there is nothing to go by, and from which there is
 
 
 class Discriminator(nn.Module):
@@ -60,25 +64,46 @@ def gradient_similarity(a: torch.Tensor, b: torch.Tensor) -> torch.Tensor:
     return (2 * ga * gb + c) / (ga * ga + gb * gb + c)
 
 
-def spectrum(p: torch.Tensor, side: int = 16) -> torch.Tensor:
+def something(base: torch.Tensor) -> torch.Tensor:
+    """[n, 1, h, w], 0 … 1: where the plain enlargement has something to go by."""
+    fine = base - blur(base, 3)
+    spread = torch.sqrt(blur(fine * fine, 2) + 1e-10)
+    return ((spread - FLAT[0]) / (FLAT[1] - FLAT[0])).clamp(0, 1)
+
+
+def mean(values: torch.Tensor, weight: torch.Tensor) -> torch.Tensor:
+    """Of a map, by weight [n, 1, h, w], which is brought to its size."""
+    w = F.adaptive_avg_pool2d(weight, values.shape[-2:])
+    return (values * w).sum() / (w.expand_as(values).sum() + 1)
+
+
+def told_apart(real, fake, weight) -> torch.Tensor:
+    """Relativistic average loss: small where `real` is found more real than `fake`."""
+    return (mean(F.softplus(mean(fake, weight) - real), weight) + mean(F.softplus(fake - mean(real, weight)), weight))
+
+
+def spectrum(p: torch.Tensor, weight: torch.Tensor, side: int = 16) -> torch.Tensor:
     """[n, side, side / 2 + 1]: logarithm of each crop's mean amplitude of every frequency, over windowed squares."""
     window = torch.hann_window(side, periodic=False)
     squares = F.unfold(p, side, stride=side // 2).transpose(1, 2).reshape(len(p), -1, side, side)
     squares = (squares - squares.mean((2, 3), keepdim=True)) * (window[:, None] * window[None])
-    return torch.log(torch.fft.rfft2(squares).abs().mean(1) + 2e-3)
+    w = F.unfold(weight, side, stride=side // 2).mean(1)[:, :, None, None]
+    return torch.log((torch.fft.rfft2(squares).abs() * w).sum(1) / (w.sum(1) + 0.1) + 2e-3)
 
 
-def generator_loss(judge: Discriminator, base, y, t) -> tuple[torch.Tensor, dict]:
+def generator_loss(judge: Discriminator, base, y, t, faithful) -> tuple[torch.Tensor, dict]:
     with torch.no_grad():
         real, real_features = judge(torch.cat([t, base], 1))
     fake, fake_features = judge(torch.cat([y, base], 1))
-    parts = {"real": (F.softplus(-(fake - real.mean())) + F.softplus(real - fake.mean())).mean(),
-             "features": sum(F.l1_loss(f, r) for f, r in zip(fake_features, real_features)),
+    m = something(base)
+    parts = {"real": told_apart(fake, real, m),
+             "features": sum(mean((f - r).abs(), m) for f, r in zip(fake_features, real_features)),
              "tone": (blur(y, 3) - blur(t, 3)).abs().mean()}
     above, below = y - F.max_pool2d(t, 5, 1, 2), -F.max_pool2d(-t, 5, 1, 2) - y
     parts["ripple"] = (F.relu(above) + F.relu(below)).mean()
     parts["gradient"] = 1 - gradient_similarity(y, t).mean()
-    parts["spectrum"] = (spectrum(y) - spectrum(t)).abs().mean()
+    parts["spectrum"] = (spectrum(y, m) - spectrum(t, m)).abs().mean()
+    parts["calm"] = ((y - faithful).abs() * (1 - m)).mean()
     parts["error"] = torch.log(((y - t) ** 2).mean((1, 2, 3)) + FLOOR[2]).mean()
     return sum(WEIGHTS[n] * p for n, p in parts.items()), {n: float(p) for n, p in parts.items()}
 
@@ -111,7 +136,7 @@ def judged(net, start, r, held) -> str:
 
 def fit(r: networks.Recipe) -> None:
     torch.manual_seed(r.seed)
-    data, net, start, judge = Sequences((*r.crisp_sets, *r.sets)), networks.shipped(r), networks.shipped(r), Discriminator()
+    data, net, start, judge = Sequences(r.sets_of("-crisp")), networks.shipped(r), networks.shipped(r), Discriminator()
     average = {k: v.clone() for k, v in net.state_dict().items()}
     adam = torch.optim.Adam([p for p in net.parameters() if p.requires_grad], lr=r.crisp_rate, betas=(0.9, 0.99))
     judge_adam = torch.optim.Adam(judge.parameters(), lr=2 * r.crisp_rate, betas=(0.9, 0.99))
@@ -130,10 +155,12 @@ def fit(r: networks.Recipe) -> None:
         x, t = data.crops(rng, r)
         inner = (..., slice(EDGE * r.scale, -EDGE * r.scale), slice(EDGE * r.scale, -EDGE * r.scale))
         base, y, t = plain(x, r.scale)[inner], net(x)[inner], t[inner]
+        with torch.no_grad():
+            faithful = start(x)[inner]
 
         for p in judge.parameters():
             p.requires_grad_(False)
-        loss, parts = generator_loss(judge, base, y, t)
+        loss, parts = generator_loss(judge, base, y, t, faithful)
         adam.zero_grad(), loss.backward()
         torch.nn.utils.clip_grad_norm_(net.parameters(), 0.5)
         adam.step()
@@ -142,7 +169,7 @@ def fit(r: networks.Recipe) -> None:
             p.requires_grad_(True)
         told, _ = judge(torch.cat([torch.cat([t, base], 1), torch.cat([y.detach(), base], 1)]))
         real, fake = told.chunk(2)
-        judge_loss = (F.softplus(-(real - fake.mean())) + F.softplus(fake - real.mean())).mean()
+        judge_loss = told_apart(real, fake, something(base))
         judge_adam.zero_grad(), judge_loss.backward(), judge_adam.step()
 
         pace = min(0.995, step / (step + 20))
@@ -151,11 +178,11 @@ def fit(r: networks.Recipe) -> None:
         if (step + 1) % KEEP_EVERY == 0 or step + 1 == r.crisp_steps:
             torch.save({"net": net.state_dict(), "adam": adam.state_dict(), "judge": judge.state_dict(), "average": average,
                         "judge_adam": judge_adam.state_dict(), "step": step + 1}, path)
-            mean = networks.shipped(r)
-            mean.load_state_dict(average)
+            smooth = networks.shipped(r)
+            smooth.load_state_dict(average)
             rate = (step + 1 - first) * BATCH / (time.time() - began)
             print(f"{r.name} {step + 1}/{r.crisp_steps}  {rate:.1f} crops/s  judge {float(judge_loss):.2f}  "
-                  + " ".join(f"{n} {p:.4f}" for n, p in parts.items()) + "\n  " + judged(mean, start, r, data.held), flush=True)
+                  + " ".join(f"{n} {p:.4f}" for n, p in parts.items()) + "\n  " + judged(smooth, start, r, data.held), flush=True)
 
 
 if __name__ == "__main__":

@@ -66,8 +66,7 @@ def write(r: Recipe, ending: str = "") -> None:
     notes = {"ulmwood.frames": str(r.frames), "ulmwood.levels": str(LEVELS)}
     w.save(MODELS / f"{name}.onnx", r.frames + LEVELS, notes)
     size = sum(p.numel() for p in state.values())
-    sets = [*(r.crisp_sets if ending else ()), *r.sets]
-    recipe = {"features": r.features, "hidden_layers": r.depth, "sequences": sets, "steps": kept["step"],
+    recipe = {"features": r.features, "hidden_layers": r.depth, "sequences": r.sets_of(ending), "steps": kept["step"],
               "starts_from": r.start, "seed": r.seed, "rate": r.rate}
     if ending:
         recipe |= {"loss": "tools/train/crisp.py", "starts_from": r.name, "rate": r.crisp_rate}

@@ -28,7 +28,11 @@ class Recipe:
     levels: tuple[float, float] = (0, 1)  # of compression, that it is for: nine of ten crops are within
     crisp_steps: int = 0  # of crisp.py, whose rate is crisp_rate
     crisp_rate: float = 3e-4
-    crisp_sets: tuple[str, ...] = ()  # those of its own training, and these
+    crisp_sets: tuple[str, ...] = ()  # where they are not those of its own training
+
+    def sets_of(self, ending: str) -> tuple[str, ...]:
+        """What it (""), or its crisp end ("-crisp"), is trained on."""
+        return ending and self.crisp_sets or self.sets
 
 
 def recipes() -> list[Recipe]:
@@ -38,15 +42,16 @@ def recipes() -> list[Recipe]:
         Recipe("start-again", "general", 2, 5, 32, 6, g, 3500, "start", rate=8e-4),
         Recipe("start-third", "general", 2, 5, 32, 6, g, 6000, "start-again", rate=6e-4),
         Recipe("general-x2-full", "general", 2, 5, 32, 6, g, 12000, "start-third", rate=8e-4, levels=(0, 0.6), crisp_steps=1400),
-        Recipe("general-x2-quick", "general", 2, 1, 16, 3, g, 8000, crisp_steps=2000, crisp_sets=("second-general",)),
+        Recipe("general-x2-quick", "general", 2, 1, 16, 3, g, 8000, crisp_steps=2000,
+               crisp_sets=("second-general", "general")),
         Recipe("general-x1-full", "general", 1, 5, 32, 6, g, 2000, "start-again", rate=1e-3),
         Recipe("general-x1-quick", "general", 1, 1, 16, 3, g, 4000, "general-x2-quick", rate=1e-3),
         Recipe("start-rough", "rough", 2, 5, 32, 6, r, 1500, "start-again", rate=8e-4),
-        Recipe("rough-x2-full", "rough", 2, 5, 32, 6, r, 6000, "start-rough", rate=6e-4, crisp_steps=2500),
+        Recipe("rough-x2-full", "rough", 2, 5, 32, 6, r, 6000, "start-rough", rate=6e-4, crisp_steps=450, crisp_sets=("rough",)),
         Recipe("drawn-x2-full", "drawn", 2, 5, 32, 6, d, 1500, "start-again", rate=8e-4),
         Recipe("drawn-x2-quick", "drawn", 2, 1, 16, 3, d, 2500, "general-x2-quick", rate=8e-4),
         Recipe("rough-x2-quick", "rough", 2, 1, 16, 3, r, 2500, "general-x2-quick", rate=8e-4, crisp_steps=2000,
-               crisp_sets=("second-rough",)),
+               crisp_sets=("second-rough", "rough", "general")),
         Recipe("rough-x1-full", "rough", 1, 5, 32, 6, r, 1000, "general-x1-full", rate=8e-4, crisp_steps=2000),
         Recipe("drawn-x1-full", "drawn", 1, 5, 32, 6, d, 1000, "general-x1-full", rate=8e-4),
         Recipe("rough-x1-quick", "rough", 1, 1, 16, 3, r, 2000, "general-x1-quick", rate=8e-4, crisp_steps=1500),
