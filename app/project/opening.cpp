@@ -68,6 +68,7 @@ void Project::openInBackground(const std::shared_ptr<ClipEntry>& entry, Opening 
 void Project::notOpened(const std::shared_ptr<ClipEntry>& entry, Opening how, const Error& why) {
     entry->problem = QString::fromStdString(why.reason);
     entry->clip.reset(), entry->reader.reset(), entry->inspection.reset();
+    entry->fit = 0;
     const int index = indexOf(entry.get());
     const bool shown = index == current_, isNew = how == Opening::New;
     // What is being written anew may not be whole yet: its card and its ticket say so until it is.
@@ -160,60 +161,59 @@ QString Project::inspectionFile(const ClipEntry& entry) const {
 void Project::inspect(const std::shared_ptr<ClipEntry>& entry) {
     const QPointer<QObject> self(this);
     const auto still = [entry, clip = entry->clip] { return entry->clip == clip; }; // its file is the same
-    inBackground(Lane::Long, [this, self, entry, still, cancel = entry->work, clip = entry->clip,
-                              file = inspectionFile(*entry)] {
-        try {
-            std::shared_ptr<Inspection> found;
-            if (!file.isEmpty() && QFileInfo::exists(file)) try {
-                    found = std::make_shared<Inspection>(
-                        inspectionFromJson(readJsonFile(file.toStdString()), file.toStdString()));
-                } catch (const Error&) { // of an older version, or damaged: looked over anew
-                }
-            if (!found) {
-                double told = -1; // that it began is told at once
-                InspectWatch watch;
-                watch.onProgress = [&](double done) {
-                    if (done - told < 0.05) return;
-                    told = done;
-                    onInterface(self, [=, this] {
-                        if (!still()) return;
-                        entry->inspecting = std::max(done, 0.001);
-                        if (const int i = indexOf(entry.get()); i >= 0) Q_EMIT inspectionChanged(i);
-                    });
-                };
-                watch.onPartial = [&](const Inspection& soFar) {
-                    onInterface(self, [entry, still, part = std::make_shared<const Inspection>(soFar)] {
-                        if (still()) entry->partial = part;
-                    });
-                };
-                found = std::make_shared<Inspection>(inspectClip(clip, cancel, watch));
-                if (!file.isEmpty()) {
-                    QDir().mkpath(QFileInfo(file).path());
-                    writeFileWhole(file.toStdString(), toJson(*found, clip->facts()).dump());
-                }
-            }
-            onInterface(self, [=, this] {
-                if (!still()) return;
-                entry->inspection = found;
-                entry->partial.reset();
-                entry->inspecting = 0;
-                const int i = indexOf(entry.get());
-                if (i < 0) return;
-                Q_EMIT inspectionChanged(i);
-                keepSoon();
-            });
-        } catch (const Error& e) {
-            if (e.fault == Fault::Cancelled) return;
-            const QString reason = QString::fromStdString(e.reason), remedy = QString::fromStdString(e.remedy);
-            onInterface(self, [=, this] {
-                if (!still()) return;
-                entry->notInspected = reason;
-                entry->inspecting = 0;
-                if (const int i = indexOf(entry.get()); i >= 0) Q_EMIT inspectionChanged(i);
-                Q_EMIT problem(entry->path, reason, remedy);
-            });
-        }
-    });
+    inBackground(Lane::Long,
+                 [this, self, entry, still, cancel = entry->work, clip = entry->clip, file = inspectionFile(*entry)] {
+                     try {
+                         std::shared_ptr<Inspection> found;
+                         if (!file.isEmpty() && QFileInfo::exists(file)) try {
+                                 found = std::make_shared<Inspection>(
+                                     inspectionFromJson(readJsonFile(file.toStdString()), file.toStdString()));
+                             } catch (const Error&) { // of an older version, or damaged: looked over anew
+                             }
+                         if (!found) {
+                             double told = -1; // that it began is told at once
+                             InspectWatch watch;
+                             watch.onProgress = [&](double done) {
+                                 if (done - told < 0.05) return;
+                                 told = done;
+                                 onInterface(self, [=, this] {
+                                     if (!still()) return;
+                                     entry->inspecting = std::max(done, 0.001);
+                                     if (const int i = indexOf(entry.get()); i >= 0) Q_EMIT inspectionChanged(i);
+                                 });
+                             };
+                             watch.onPartial = [&](const Inspection& soFar) {
+                                 onInterface(self, [entry, still, part = std::make_shared<const Inspection>(soFar)] {
+                                     if (still()) entry->partial = part;
+                                 });
+                             };
+                             found = std::make_shared<Inspection>(inspectClip(clip, cancel, watch));
+                             if (!file.isEmpty()) {
+                                 QDir().mkpath(QFileInfo(file).path());
+                                 writeFileWhole(file.toStdString(), toJson(*found, clip->facts()).dump());
+                             }
+                         }
+                         onInterface(self, [=, this] {
+                             if (!still()) return;
+                             entry->inspection = found;
+                             entry->partial.reset();
+                             entry->inspecting = 0;
+                             const int i = indexOf(entry.get());
+                             if (i < 0) return;
+                             Q_EMIT inspectionChanged(i);
+                             keepSoon();
+                         });
+                     } catch (const Error& e) {
+                         if (e.fault == Fault::Cancelled) return;
+                         onInterface(self, [=, this] {
+                             if (!still()) return;
+                             entry->notInspected = QString::fromStdString(e.reason);
+                             entry->inspecting = 0;
+                             if (const int i = indexOf(entry.get()); i >= 0) Q_EMIT inspectionChanged(i);
+                             tell(Error(e.fault, entry->path.toStdString(), e.reason, e.remedy));
+                         });
+                     }
+                 });
 }
 
 } // namespace ulm::app

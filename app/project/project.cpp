@@ -340,10 +340,13 @@ void Project::putOnTable(const std::string& name) {
 }
 
 void Project::tell(const Error& e) {
-    const QString file = QString::fromStdString(e.file), reason = QString::fromStdString(e.reason),
-                  remedy = QString::fromStdString(e.remedy);
-    if (QThread::currentThread() == thread()) return Q_EMIT problem(file, reason, remedy);
-    onInterface(this, [=, this] { Q_EMIT problem(file, reason, remedy); });
+    if (QThread::currentThread() != thread()) return onInterface(this, [=, this] { tell(e); });
+    const QString file = QString::fromStdString(e.file);
+    const auto c = std::ranges::find(clips_, file, [](const auto& c) { return c->path; });
+    // What reads on in a file that was written anew fails, and the clip is read again soon.
+    if (c != clips_.end() && (*c)->clip && (*c)->clip->wasRewritten())
+        return logLine("written anew: " + file + ": " + QString::fromStdString(e.reason));
+    Q_EMIT problem(file, QString::fromStdString(e.reason), QString::fromStdString(e.remedy));
 }
 
 void ClipEntry::bringBack(std::vector<State>& from) {

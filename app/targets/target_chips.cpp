@@ -97,7 +97,8 @@ void TargetChip::paintEvent(QPaintEvent*) {
                          : s.verdict == FitState::Verdict::Squeezed ? "◆ "
                          : s.verdict == FitState::Verdict::Fits     ? "● "
                                                                     : "";
-    QString told = known ? mark + s.words : project_.currentClip() ? tr("forecasting…") : QString();
+    const ClipEntry* c = project_.currentClip();
+    QString told = known ? mark + s.words : c && c->problem.isEmpty() ? tr("forecasting…") : QString();
     // Where there is little room the figure stays: the gauge goes first, then most of the title.
     QString title = QString::fromStdString(target_.title);
     const QFontMetrics bold(words(9, true)), plain(figures(8.5));

@@ -56,6 +56,7 @@ TEST_CASE("while a clip is still being written anew it is said to be unreadable,
     Bench b;
     Project& p = b.project();
     const QString path = p.at(0).path;
+    REQUIRE(!b.live().spots().pictures().empty());
     const TempFolder made;
     const QString whole = QString::fromStdString(made / "whole.mp4");
     makeAnew(whole, 12);
@@ -68,8 +69,11 @@ TEST_CASE("while a clip is still being written anew it is said to be unreadable,
         REQUIRE(to.write(bytes.first(many)) == many);
     };
     write(bytes.size() / 3);
+    p.tell(Error(Fault::Input, path.toStdString(), "it cannot be decoded", "")); // as what still reads it would
     REQUIRE(waitFor([&] { return !p.at(0).problem.isEmpty(); }));
     CHECK(b.find<ClipCard>("clip.wheel")->told().contains("cannot be opened"));
+    CHECK(b.live().spots().pictures().empty()); // nothing of what it was is shown
+    CHECK(p.at(0).fit == 0);
     CHECK(b.find<QLabel>("ticketFacts")->text() == p.at(0).problem);
     CHECK(b.window.errors().text().isEmpty());
     write(bytes.size());
