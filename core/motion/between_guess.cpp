@@ -103,7 +103,7 @@ void Weigh(D d, const WeighedRow& row, int x) {
     const V one = hn::Set(d, 1.f), part = hn::Set(d, row.part), rest = hn::Set(d, 1 - row.part);
     V u, v;
     hn::LoadInterleaved2(d, row.path + 2 * x, u, v);
-    const V atX = hn::ConvertTo(d, hn::Iota(di, x)), atY = hn::Set(d, float(row.y));
+    const V atX = hn::ConvertTo(d, hn::Add(hn::Iota(di, 0), hn::Set(di, x))), atY = hn::Set(d, float(row.y));
     V lumaA, uA, vA, lumaB, uB, vB;
     LookUp(d, row.a, hn::NegMulAdd(part, u, atX), hn::NegMulAdd(part, v, atY), lumaA, uA, vA);
     LookUp(d, row.b, hn::MulAdd(rest, u, atX), hn::MulAdd(rest, v, atY), lumaB, uB, vB);

@@ -63,6 +63,7 @@ void AddRow(const MovedRow& m, const float* shares, float* sums, int count) {
     const int n = static_cast<int>(hn::Lanes(d));
     HWY_ALIGN std::int32_t first[kMost];
     HWY_ALIGN float rows[4][kMost], mixed[4 * kMost];
+    const auto places = hn::Iota(di, 0); // not from another number: that is stored one by one
     const auto one = hn::Set(d, 1.f), two = hn::Set(d, 2.f), reach = hn::Set(d, m.reach);
     const auto bounded = [&](auto v) { return hn::Min(hn::Max(v, hn::Neg(reach)), reach); };
     const bool large = m.width >= 4 && m.height >= 4;
@@ -86,7 +87,7 @@ void AddRow(const MovedRow& m, const float* shares, float* sums, int count) {
             hn::StoreU(hn::MulAdd(share, here, hn::LoadU(d, sums + x)), d, sums + x);
             continue;
         }
-        const auto ix = hn::Add(hn::Iota(di, m.left + x), hn::ShiftRight<5>(mx)),
+        const auto ix = hn::Add(hn::Add(places, hn::Set(di, m.left + x)), hn::ShiftRight<5>(mx)),
                    iy = hn::Add(hn::Set(di, m.top), hn::ShiftRight<5>(my));
         const auto inside = hn::And(hn::And(hn::Gt(ix, hn::Zero(di)), hn::Lt(ix, hn::Set(di, m.width - 2))),
                                     hn::And(hn::Gt(iy, hn::Zero(di)), hn::Lt(iy, hn::Set(di, m.height - 2))));
@@ -105,7 +106,7 @@ void AddRow(const MovedRow& m, const float* shares, float* sums, int count) {
                    row3 = Far(d, hn::Sub(two, py));
         hn::Vec<decltype(d)> a, b, c, e;
         if (const std::int32_t start = hn::GetLane(from);
-            hn::AllTrue(di, hn::And(inside, hn::Eq(from, hn::Iota(di, start))))) {
+            hn::AllTrue(di, hn::And(inside, hn::Eq(from, hn::Add(places, hn::Set(di, start)))))) {
             const auto column = [&](int k) {
                 const float* const s = m.base + start + k;
                 auto v = hn::Mul(row0, hn::LoadU(d, s));
