@@ -67,12 +67,18 @@ public:
 
     // One channel from a plane that holds the region asked for, clipped to the frame; the rest is mirrored.
     void gather(const Plane& p, const Rect& wanted, float* to) const {
-        const Rect held = p.area();
+        const Rect held = p.area(), there = held.intersected(frame_);
+        const int first = std::clamp(there.x, wanted.x, wanted.right()),
+                  past = std::clamp(there.right(), first, wanted.right());
         for (int y = wanted.y; y < wanted.bottom(); ++y) {
-            const int sy = std::clamp(mirrored(y, frame_.h), held.y, held.bottom() - 1);
-            const float* row = p.row(sy);
-            for (int x = wanted.x; x < wanted.right(); ++x)
-                *to++ = row[std::clamp(mirrored(x, frame_.w), held.x, held.right() - 1) - held.x];
+            const float* row = p.row(std::clamp(mirrored(y, frame_.h), held.y, held.bottom() - 1));
+            const auto rim = [&](int from, int until) {
+                for (int x = from; x < until; ++x)
+                    *to++ = row[std::clamp(mirrored(x, frame_.w), held.x, held.right() - 1) - held.x];
+            };
+            rim(wanted.x, first);
+            to = std::copy(row + (first - held.x), row + (past - held.x), to);
+            rim(past, wanted.right());
         }
     }
 
