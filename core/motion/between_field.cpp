@@ -1,6 +1,7 @@
 #include "core/motion/between_field.h"
 
 #include "core/motion/between_guess.h"
+#include "core/motion/between_order.h"
 
 #include <algorithm>
 #include <cmath>
@@ -167,15 +168,18 @@ BetweenField betweenField(const cv::Mat& a, const cv::Mat& b, const std::vector<
     cv::Mat gap(a.size(), CV_32F); // pixels, of the best guess
     choose(guesses, field, gap);
     field.held = apart(a, b, field.doubt, sideA, sideB, wish.maybeCut);
-    if (!field.held) addFlowsDoubt(a, gap, field.doubt);
-    if (field.held) field.doubt = 0; // nothing is made up
-    if (field.held)
+    if (!field.held) {
+        addFlowsDoubt(a, gap, field.doubt);
+        orderLayers(field);
+    } else {
+        field.doubt = 0; // nothing is made up
         for (BetweenLayer& l : field.layers) {
             const bool front = &l == &field.layers.front();
             l.dx = 0, l.dy = 0;
             l.shareA = front && part < 0.5f ? 1 : 0;
             l.shareB = front && part >= 0.5f ? 1 : 0;
         }
+    }
     return field;
 }
 

@@ -1,12 +1,14 @@
 // What in-betweens are made by, place by place: against plain references in double precision.
 #include "core/motion/between_field.h"
 #include "core/motion/between_guess.h"
+#include "core/motion/between_order.h"
 #include "core/motion/field.h"
 #include "core/picture/hash_noise.h"
 #include "core/picture/opencv_view.h"
 #include "core/picture/sampling.h"
 
 #include <algorithm>
+#include <array>
 #include <catch2/catch.hpp>
 #include <cmath>
 #include <opencv2/imgproc.hpp>
@@ -244,4 +246,94 @@ TEST_CASE("pictures that are somewhat unlike are mixed, but not where a cut was 
     CHECK_FALSE(held(11, false));
     CHECK(held(11, true));
     CHECK_FALSE(held(5, true)); // the cut was told falsely
+}
+
+namespace {
+
+// A field in which nothing counts yet.
+BetweenField fieldOf(int w, int h, std::size_t layers) {
+    BetweenField f;
+    f.layers.resize(layers);
+    for (BetweenLayer& l : f.layers)
+        for (cv::Mat* m : {&l.dx, &l.dy, &l.shareA, &l.shareB}) *m = cv::Mat::zeros(h, w, CV_32F);
+    f.doubt = cv::Mat::zeros(h, w, CV_32F);
+    return f;
+}
+
+void put(BetweenField& f, std::size_t layer, int x, int y, float u, float share) {
+    BetweenLayer& l = f.layers[layer];
+    l.dx.at<float>(y, x) = u, l.dy.at<float>(y, x) = -u;
+    l.shareA.at<float>(y, x) = 0.25f * share, l.shareB.at<float>(y, x) = 0.75f * share;
+}
+
+float shareAt(const BetweenLayer& l, int x, int y) { return l.shareA.at<float>(y, x) + l.shareB.at<float>(y, x); }
+
+// By how much the paths of neighbouring places lead apart, to the right and below, as far as both count.
+double leaps(const BetweenField& f) {
+    double sum = 0;
+    for (const BetweenLayer& l : f.layers)
+        for (int y = 0; y < l.dx.rows; ++y)
+            for (int x = 0; x < l.dx.cols; ++x)
+                for (const auto& [i, j] : {std::pair{x + 1, y}, std::pair{x, y + 1}})
+                    if (i < l.dx.cols && j < l.dx.rows)
+                        sum += std::min(shareAt(l, x, y), shareAt(l, i, j)) *
+                               std::abs(l.dx.at<float>(y, x) - l.dx.at<float>(j, i));
+    return sum;
+}
+
+} // namespace
+
+TEST_CASE("a layer goes on from place to place, and nothing that is shown at a place changes", "[between]") {
+    SECTION("two paths whose order changes here and there") {
+        BetweenField f = fieldOf(24, 10, 2);
+        for (int y = 0; y < 10; ++y)
+            for (int x = 0; x < 24; ++x) {
+                const bool swapped = dice(x, y, 1) > 0;
+                put(f, swapped, x, y, 6, 0.7f), put(f, !swapped, x, y, -3, 0.3f);
+            }
+        REQUIRE(leaps(f) > 100);
+        orderLayers(f);
+        CHECK(leaps(f) == 0);
+        for (const BetweenLayer& l : f.layers)
+            CHECK(cv::norm(l.dx, cv::Mat(10, 24, CV_32F, l.dx.at<float>(0, 0)), cv::NORM_INF) == 0);
+    }
+    SECTION("one thing beside another: they come to lie in two layers, which go on beyond their border") {
+        BetweenField f = fieldOf(16, 6, 2);
+        for (int y = 0; y < 6; ++y)
+            for (int x = 0; x < 16; ++x) put(f, 0, x, y, x < 8 ? 5 : -9, 1), put(f, 1, x, y, x < 8 ? 5 : -9, 0);
+        orderLayers(f);
+        CHECK(leaps(f) == 0);
+        for (int y = 0; y < 6; ++y) {
+            CHECK(shareAt(f.layers[0], 7, y) == 1);
+            CHECK(shareAt(f.layers[1], 8, y) == 1);
+            CHECK(f.layers[0].dx.at<float>(y, 8) == 5); // does not count there, but goes on
+            CHECK(f.layers[1].dx.at<float>(y, 7) == -9);
+        }
+    }
+    SECTION("anything, of two and of three layers") {
+        const std::size_t layers = GENERATE(2, 3);
+        BetweenField f = fieldOf(30, 20, layers);
+        for (int y = 0; y < 20; ++y)
+            for (int x = 0; x < 30; ++x)
+                for (std::size_t k = 0; k < layers; ++k)
+                    put(f, k, x, y, float(8 * dice(x / 4, y / 4, std::uint32_t(k))),
+                        float(std::max(0.0, dice(x, y, std::uint32_t(10 + k)))));
+        const auto counted = [&](int x, int y) { // what a place shows, whatever its layers are
+            std::vector<std::array<float, 4>> all;
+            for (const BetweenLayer& l : f.layers)
+                if (shareAt(l, x, y) > 0)
+                    all.push_back({l.dx.at<float>(y, x), l.dy.at<float>(y, x), l.shareA.at<float>(y, x),
+                                   l.shareB.at<float>(y, x)});
+            std::ranges::sort(all);
+            return all;
+        };
+        std::vector<std::vector<std::array<float, 4>>> before;
+        for (int y = 0; y < 20; ++y)
+            for (int x = 0; x < 30; ++x) before.push_back(counted(x, y));
+        const double were = leaps(f);
+        orderLayers(f);
+        CHECK(leaps(f) < were);
+        for (int y = 0; y < 20; ++y)
+            for (int x = 0; x < 30; ++x) REQUIRE(counted(x, y) == before[std::size_t(y * 30 + x)]);
+    }
 }

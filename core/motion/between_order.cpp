@@ -1,0 +1,118 @@
+#include "core/motion/between_order.h"
+
+#include "core/motion/between_field.h"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <vector>
+
+namespace ulm {
+namespace {
+
+constexpr float kNear = 0.5f; // pixels of the field: leaps below that are none
+
+struct Path {
+    float u, v, a, b; // where it leads, and the share of each side
+    float share() const { return a + b; }
+};
+
+// What is shown wrongly half way between two places of a layer: where one does not count, its path can be the other's.
+float leap(const Path& p, const Path& q) {
+    const float least = std::min(p.share(), q.share());
+    return least * std::max(0.f, std::abs(p.u - q.u) + std::abs(p.v - q.v) - kNear);
+}
+
+template <std::size_t N>
+class Ordered {
+public:
+    explicit Ordered(const BetweenField& f) : w_(f.doubt.cols), h_(f.doubt.rows), at_(f.doubt.total()) {
+        for (std::size_t k = 0; k < N; ++k)
+            for (int y = 0; y < h_; ++y) {
+                const BetweenLayer& l = f.layers[k];
+                const float *u = l.dx.ptr<float>(y), *v = l.dy.ptr<float>(y), *a = l.shareA.ptr<float>(y),
+                            *b = l.shareB.ptr<float>(y);
+                for (int x = 0; x < w_; ++x) place(x, y)[k] = {u[x], v[x], a[x], b[x]};
+            }
+    }
+    // Of all ways to lay a place's paths into layers the one that goes on best from its neighbours.
+    void order() {
+        for (int y = 0; y < h_; ++y)
+            for (int x = 0; x < w_; ++x) {
+                std::array<const Place*, 3> before; // that were ordered already
+                std::size_t count = 0;
+                if (x > 0) before[count++] = &place(x - 1, y);
+                if (y > 0) before[count++] = &place(x, y - 1);
+                if (y > 0 && x + 1 < w_) before[count++] = &place(x + 1, y - 1);
+                const auto leaps = [&](const Place& p) {
+                    float sum = 0;
+                    for (std::size_t n = 0; n < count; ++n)
+                        for (std::size_t k = 0; k < N; ++k) sum += leap(p[k], (*before[n])[k]);
+                    return sum;
+                };
+                Place& here = place(x, y);
+                float least = leaps(here);
+                if (least == 0) continue;
+                const Place was = here;
+                std::array<std::size_t, N> way;
+                for (std::size_t k = 0; k < N; ++k) way[k] = k;
+                while (std::next_permutation(way.begin(), way.end())) {
+                    Place p;
+                    for (std::size_t k = 0; k < N; ++k) p[k] = was[way[k]];
+                    if (const float sum = leaps(p); sum < least) least = sum, here = p;
+                }
+            }
+    }
+    // What does not count takes the path of the neighbour that counts most; shares stay.
+    void goOn() {
+        for (int y = 0; y < h_; ++y)
+            for (int x = 0; x < w_; ++x)
+                for (std::size_t k = 0; k < N; ++k) {
+                    Path& here = place(x, y)[k];
+                    if (here.share() > 0) continue;
+                    float most = 0;
+                    const auto offer = [&](const Path& p) {
+                        if (p.share() > most) most = p.share(), here.u = p.u, here.v = p.v;
+                    };
+                    if (x > 0) offer(place(x - 1, y)[k]);
+                    if (x + 1 < w_) offer(place(x + 1, y)[k]);
+                    if (y > 0) offer(place(x, y - 1)[k]);
+                    if (y + 1 < h_) offer(place(x, y + 1)[k]);
+                }
+    }
+    void write(BetweenField& f) {
+        for (std::size_t k = 0; k < N; ++k)
+            for (int y = 0; y < h_; ++y) {
+                BetweenLayer& l = f.layers[k];
+                float *u = l.dx.ptr<float>(y), *v = l.dy.ptr<float>(y), *a = l.shareA.ptr<float>(y),
+                      *b = l.shareB.ptr<float>(y);
+                for (int x = 0; x < w_; ++x) {
+                    const Path& p = place(x, y)[k];
+                    u[x] = p.u, v[x] = p.v, a[x] = p.a, b[x] = p.b;
+                }
+            }
+    }
+
+private:
+    using Place = std::array<Path, N>;
+    Place& place(int x, int y) { return at_[std::size_t(y) * std::size_t(w_) + std::size_t(x)]; }
+    int w_, h_;
+    std::vector<Place> at_;
+};
+
+template <std::size_t N>
+void orderOf(BetweenField& field) {
+    Ordered<N> all(field);
+    all.order();
+    all.goOn();
+    all.write(field);
+}
+
+} // namespace
+
+void orderLayers(BetweenField& field) {
+    if (field.layers.size() == 2) orderOf<2>(field);
+    if (field.layers.size() == 3) orderOf<3>(field);
+}
+
+} // namespace ulm
