@@ -20,7 +20,13 @@ constexpr double kTracesFrom = 25;       // from here on traces of compression a
 constexpr int kMostForFull = 1280 * 720; // pixels up to which the full network is worth its time
 constexpr double kNoisy = 5;             // from here on the yield tells nothing: shrinking averages noise away
 constexpr double kTakenByFilters = 0.5;
-constexpr double kCrisp = 70, kCrispTraced = 45, kCrispRough = 80, kCrispCleaning = 15, kDelicate = 0.7;
+constexpr double kCrispTraced = 45, kCrispCleaning = 15, kDelicate = 0.7;
+// The most that is measured, of good clips and of hard ones; the quick networks guess more, so they go less far.
+struct Crispness {
+    double good, rough;
+    double of(bool isRough) const { return isRough ? rough : good; }
+};
+constexpr Crispness kCrispFull{75, 80}, kCrispQuick{70, kCrispTraced};
 // What a network's whole steps leave to scaling: little where time is not what counts (a second pass at three times the
 // size makes edges a fifth narrower), next to nothing where more pixels than delivered are asked for.
 constexpr double kLeftToScaling = 1.25, kLeftByOthers = 1.6, kLeftAbove = 1.05;
@@ -113,10 +119,11 @@ double measuredCrisp(const Ticket& t, const Inspection& found) {
     // on from where it takes over.
     const double compression = found.readings.compression;
     const auto between = [&](double a, double b) { return std::clamp((compression - a) / (b - a), 0.0, 1.0); };
-    if (networkKind(t, found) == "general")
-        return bearable(found) * std::lerp(kCrisp, kCrispTraced, between(kTracesFrom, kRoughCompression));
-    const double most = t.enlarge.method == "learned" ? kCrispRough : kCrispTraced; // the quick one guesses more
-    return bearable(found) * std::lerp(kCrispTraced, most, between(kRoughCompression, kHardCompression));
+    const bool rough = networkKind(t, found) != "general";
+    const double most = (t.enlarge.method == "learned" ? kCrispFull : kCrispQuick).of(rough);
+    return bearable(found) * std::lerp(kCrispTraced, most,
+                                       rough ? between(kRoughCompression, kHardCompression)
+                                             : 1 - between(kTracesFrom, kRoughCompression));
 }
 
 bool enlargesCrisp(const Ticket& t, const Inspection& found) {
@@ -193,10 +200,10 @@ StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const 
                      : pass(input, guide, net, damageLevels(t, found), strength);
     if (net->outputChannels() > 1 && strength < 1)
         s = keepOriginal(s, byLanczos(input, s->format().width, s->format().height), 1 - strength);
-    // Further passes see a clean, large picture: the quick network does them, without neighbours. That of rough clips
-    // does not go as far: it guesses more than the full one.
-    const bool less = t.enlarge.method == "learned" && networkKind(t, found) == "rough";
-    const auto again = own ? net : shipped(t, found, 2, false, less ? crisp * kCrispTraced / kCrispRough : crisp);
+    // Further passes see a clean, large picture: the quick network does them, without neighbours.
+    const bool rough = networkKind(t, found) == "rough";
+    const double less = t.enlarge.method == "learned" ? kCrispQuick.of(rough) / kCrispFull.of(rough) : 1;
+    const auto again = own ? net : shipped(t, found, 2, false, crisp * less);
     const double leave = t.enlarge.above > 1             ? kLeftAbove
                          : t.enlarge.method == "learned" ? kLeftToScaling
                                                          : kLeftByOthers;

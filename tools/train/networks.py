@@ -41,7 +41,7 @@ def recipes() -> list[Recipe]:
         Recipe("start", "general", 2, 5, 32, 6, g, 9000),  # the starts are not shipped: first parts of others' training
         Recipe("start-again", "general", 2, 5, 32, 6, g, 3500, "start", rate=8e-4),
         Recipe("start-third", "general", 2, 5, 32, 6, g, 6000, "start-again", rate=6e-4),
-        Recipe("general-x2-full", "general", 2, 5, 32, 6, g, 12000, "start-third", rate=8e-4, levels=(0, 0.6), crisp_steps=1400),
+        Recipe("general-x2-full", "general", 2, 5, 32, 6, g, 12000, "start-third", rate=8e-4, levels=(0, 0.6), crisp_steps=450),
         Recipe("general-x2-quick", "general", 2, 1, 16, 3, g, 8000, crisp_steps=2000,
                crisp_sets=("second-general", "general")),
         Recipe("general-x1-full", "general", 1, 5, 32, 6, g, 2000, "start-again", rate=1e-3),
