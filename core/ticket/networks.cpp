@@ -26,7 +26,7 @@ struct Crispness {
     double good, rough;
     double of(bool isRough) const { return isRough ? rough : good; }
 };
-constexpr Crispness kCrispFull{75, 80}, kCrispQuick{70, kCrispTraced};
+constexpr Crispness kCrispFull{80, 80}, kCrispQuick{70, kCrispTraced};
 // What a network's whole steps leave to scaling: little where time is not what counts (a second pass at three times the
 // size makes edges a fifth narrower), next to nothing where more pixels than delivered are asked for.
 constexpr double kLeftToScaling = 1.25, kLeftByOthers = 1.6, kLeftAbove = 1.05;

@@ -319,21 +319,21 @@ TEST_CASE("a second pass works on from what the first one made, as crisp as that
 TEST_CASE("what measured crispness follows: kind, noise, and whether faces or letters were found") {
     Ticket t;
     Inspection good;
-    CHECK(measuredCrisp(t, good) == 75);
-    CHECK(enlargeCrisp(t, good) == 75);
+    CHECK(measuredCrisp(t, good) == 80);
+    CHECK(enlargeCrisp(t, good) == 80);
     Inspection faced = good;
     faced.faces.push_back({0, {10, 10, 40, 40}, 1});
-    CHECK(measuredCrisp(t, faced) == Approx(52.5));
+    CHECK(measuredCrisp(t, faced) == Approx(56));
     Inspection lettered = good;
     lettered.text.push_back({0, {10, 10, 90, 12}, 1});
-    CHECK(measuredCrisp(t, lettered) == Approx(52.5));
+    CHECK(measuredCrisp(t, lettered) == Approx(56));
     Inspection hard = good, noisy = good;
     hard.readings.compression = 60;
     noisy.readings.noise = 12;
     CHECK(measuredCrisp(t, hard) == 80);
     // The more blocks there are traces of, the less, until the network for rough clips takes over, which knows them;
     // nothing jumps there.
-    double last = 75;
+    double last = 80;
     for (double compression = 0; compression <= 60; compression += 1) {
         Inspection between = good;
         between.readings.compression = compression;
@@ -344,7 +344,7 @@ TEST_CASE("what measured crispness follows: kind, noise, and whether faces or le
         last = now;
     }
     CHECK(last == 80);
-    CHECK(measuredCrisp(t, noisy) == 37.5);
+    CHECK(measuredCrisp(t, noisy) == 40);
     // The quick networks guess more.
     setByAssignment(t, "enlarge.method=learned-quick");
     CHECK(measuredCrisp(t, good) == 70);
