@@ -10,8 +10,6 @@
 namespace ulm {
 namespace {
 
-constexpr float kNear = 0.5f; // pixels of the field: leaps below that are none
-
 struct Path {
     float u, v, a, b; // where it leads, and the share of each side
     float share() const { return a + b; }
@@ -20,7 +18,7 @@ struct Path {
 // What is shown wrongly half way between two places of a layer: where one does not count, its path can be the other's.
 float leap(const Path& p, const Path& q) {
     const float least = std::min(p.share(), q.share());
-    return least * std::max(0.f, std::abs(p.u - q.u) + std::abs(p.v - q.v) - kNear);
+    return least * (std::abs(p.u - q.u) + std::abs(p.v - q.v));
 }
 
 template <std::size_t N>
