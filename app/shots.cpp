@@ -86,9 +86,11 @@ public:
                    std::ranges::all_of(live.spots().pictures(), &SpotPicture::fresh);
         };
         const auto settled = [&] { return fresh() && window_.bench().overdone().fresh(); };
-        for (int k = 0; k < 2; ++k) { // what came last may move what was there, and begin anew
+        // What came last may move what was there, and begin anew: settled is what stays so for a while.
+        constexpr int kRounds = 8, kCalm = 500; // milliseconds
+        for (int k = 0; k < kRounds; ++k) {
             if (!waitFor(settled)) qWarning("the Bench did not settle");
-            for (int i = 0; i < 20; ++i) QApplication::processEvents(QEventLoop::AllEvents, 10);
+            if (!waitFor([&] { return !settled(); }, kCalm)) return;
         }
     }
     void take(const QString& name) { take(name, window_); }

@@ -129,7 +129,8 @@ public:
         bufferOf_.assign(sizes_.size(), -1);
         input_ = memory(plainDesc(sizes_[0], outside), engine(), nullptr);
         values_[0] = input_;
-        for (std::size_t k = 0; k < graph_.nodes.size(); ++k) k = add(k);
+        for (std::size_t k = 0; k < graph_.nodes.size() && !endsShuffled_; ++k) k = add(k);
+        if (endsShuffled_) return;
         result_ = valueIn(graph_.result, static_cast<int>(graph_.nodes.size()), outside);
     }
 
@@ -137,6 +138,10 @@ public:
         input_.set_data_handle(const_cast<float*>(in));
         for (const auto& step : steps_) step();
         stream_.wait();
+        if (endsShuffled_) {
+            const auto from = [](const memory& m) { return static_cast<const float*>(m.get_data_handle()); };
+            return shuffledSum(from(sum_[0]), from(sum_[1]), sumSize_, graph_.nodes.back().block, out);
+        }
         const NetSize& s = sizes_[static_cast<std::size_t>(graph_.result)];
         std::memcpy(out, result_.get_data_handle(), sizeof(float) * static_cast<std::size_t>(s.count()));
     }
@@ -185,6 +190,7 @@ private:
     std::size_t add(std::size_t k) {
         const NetNode& n = graph_.nodes[k];
         now_ = static_cast<int>(k);
+        if (isShuffledSum(k)) return addShuffledSum(k);
         try {
             switch (n.op) {
             case NetOp::Conv:
@@ -387,6 +393,23 @@ private:
         return k;
     }
 
+    // A sum whose channels become one picture, at the network's end: done on the way out.
+    bool isShuffledSum(std::size_t k) const {
+        if (k + 2 != graph_.nodes.size() || graph_.nodes[k].op != NetOp::Add) return false;
+        const NetNode &n = graph_.nodes[k], &last = graph_.nodes[k + 1];
+        const NetSize& s = sizes_[static_cast<std::size_t>(n.out)];
+        return last.op == NetOp::DepthToSpace && last.in[0] == n.out && last.out == graph_.result &&
+               s.channels == last.block * last.block &&
+               std::ranges::all_of(n.in, [&](int v) { return v >= 0 && sizes_[static_cast<std::size_t>(v)] == s; });
+    }
+    std::size_t addShuffledSum(std::size_t k) {
+        const NetNode& n = graph_.nodes[k];
+        sumSize_ = sizes_[static_cast<std::size_t>(n.out)];
+        for (std::size_t i = 0; i < 2; ++i) sum_[i] = valueIn(n.in[i], static_cast<int>(k), Tag::nhwc);
+        endsShuffled_ = true;
+        return k + 1;
+    }
+
     std::size_t addAverage(std::size_t k) {
         const NetNode& n = graph_.nodes[k];
         const memory in = values_[static_cast<std::size_t>(n.in[0])];
@@ -458,7 +481,9 @@ private:
     std::vector<std::function<void()>> steps_;
     std::vector<std::unique_ptr<std::int32_t>> zeros_;
     std::list<std::vector<float>> biases_;
-    memory input_, result_;
+    memory input_, result_, sum_[2];
+    NetSize sumSize_;
+    bool endsShuffled_ = false;
     int now_ = 0;
 };
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstring>
+#include <type_traits>
 
 namespace ulm {
 namespace {
@@ -199,6 +200,23 @@ void runPlain(const NetNode& n, std::span<const float* const> in, std::span<cons
     }
     case NetOp::Pad: return pad(n, a, sizes[0], out, s);
     }
+}
+
+void shuffledSum(const float* a, const float* b, const NetSize& size, int block, float* out) {
+    const Loop deep = size.channels, wide = Loop(size.columns) * block;
+    const auto rows = [&](auto side) { // a constant where it is a usual one: so it becomes one load and one store
+        for (int y = 0; y < size.rows; ++y)
+            for (int i = 0; i < block; ++i, out += wide) {
+                const Loop first = Loop(y) * size.columns * deep + Loop(i) * block;
+                const float *p = a + first, *q = b + first;
+                float* to = out;
+                for (int x = 0; x < size.columns; ++x, p += deep, q += deep, to += side)
+                    for (int j = 0; j < side; ++j) to[j] = p[j] + q[j];
+            }
+    };
+    if (block == 2) return rows(std::integral_constant<int, 2>());
+    if (block == 4) return rows(std::integral_constant<int, 4>());
+    rows(block);
 }
 
 std::vector<float> runPlain(const NetGraph& g, std::span<const float> in, int rows, int columns,

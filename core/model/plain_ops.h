@@ -12,6 +12,10 @@ namespace ulm {
 void runPlain(const NetNode& node, std::span<const float* const> in, std::span<const NetSize> inSizes, float* out,
               const NetSize& size);
 
+/// The sum of two values with channels side by side (rows × columns × block²), each pixel's block² channels, in rows,
+/// becoming block × block pixels of `out`: what most enlarging networks end with, in one go.
+void shuffledSum(const float* a, const float* b, const NetSize& size, int block, float* out);
+
 /// The whole network in plain loops. in: graph.inputChannels × rows × columns. Returns the result; its size by
 /// sizesFor().
 std::vector<float> runPlain(const NetGraph& graph, std::span<const float> in, int rows, int columns,

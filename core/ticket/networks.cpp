@@ -200,16 +200,19 @@ StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const 
                      : pass(input, guide, net, damageLevels(t, found), strength);
     if (net->outputChannels() > 1 && strength < 1)
         s = keepOriginal(s, byLanczos(input, s->format().width, s->format().height), 1 - strength);
-    // Further passes see a clean, large picture: the quick network does them, without neighbours.
-    const bool rough = networkKind(t, found) == "rough";
-    const double less = t.enlarge.method == "learned" ? kCrispQuick.of(rough) / kCrispFull.of(rough) : 1;
-    const auto again = own ? net : shipped(t, found, 2, false, crisp * less);
-    const double leave = t.enlarge.above > 1             ? kLeftAbove
-                         : t.enlarge.method == "learned" ? kLeftToScaling
-                                                         : kLeftByOthers;
-    for (double left = factor / net->scale(); left > leave && again && again->scale() > 1 && again->frames() == 1;
-         left /= again->scale())
-        s = throughNetwork(s, {}, again, {}, Kernel::Lanczos, form, std::min(strength, 1.0));
+    // Further passes see a clean, large picture: networks without neighbours do them. Where two are left, one network
+    // does what the quick one would by both, whose end is as crisp as that one's after a first pass by the full
+    // network.
+    const bool rough = networkKind(t, found) == "rough", full = t.enlarge.method == "learned";
+    const double less = kCrispQuick.of(rough) / kCrispFull.of(rough);
+    const auto again = own ? net : shipped(t, found, 2, false, full ? crisp * less : crisp);
+    const auto twice = own ? nullptr : shipped(t, found, 4, false, full ? crisp : std::min(1.0, crisp / less));
+    const double leave = t.enlarge.above > 1 ? kLeftAbove : full ? kLeftToScaling : kLeftByOthers;
+    for (double left = factor / net->scale(); left > leave && again && again->scale() > 1 && again->frames() == 1;) {
+        const auto& next = twice && left > again->scale() * leave ? twice : again;
+        s = throughNetwork(s, {}, next, {}, Kernel::Lanczos, form, std::min(strength, 1.0));
+        left /= next->scale();
+    }
     return s;
 }
 

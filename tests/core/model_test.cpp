@@ -65,6 +65,12 @@ struct Made {
     std::function<std::string(OnnxMaker&)> build;
 };
 
+// What enlarging networks end with: two convolutions' sum, its channels shuffled to `by` times the size.
+std::string sumShuffled(OnnxMaker& m, int by, const char* mode) {
+    const auto a = m.conv("picture", 2, by * by, "a"), b = m.conv(m.conv("picture", 2, 8, "b"), 8, by * by, "c");
+    return m.step("DepthToSpace", {m.step("Add", {a, b})}, {{"blocksize", {by}}}, {}, {{"mode", mode}});
+}
+
 std::vector<Made> networks() {
     return {
         {"conv and leaky relu", 3,
@@ -114,6 +120,9 @@ std::vector<Made> networks() {
                  m.step("DepthToSpace", {m.conv(a, 3, 12, "b")}, {{"blocksize", {2}}}, {}, {{"mode", "CRD"}});
              return m.step("SpaceToDepth", {b}, {{"blocksize", {2}}});
          }},
+        {"a sum, shuffled to twice the size at the end", 2, [](OnnxMaker& m) { return sumShuffled(m, 2, "CRD"); }},
+        {"the same to three times, in the other order", 2, [](OnnxMaker& m) { return sumShuffled(m, 3, "DCR"); }},
+        {"the same to four times", 2, [](OnnxMaker& m) { return sumShuffled(m, 4, "CRD"); }},
         {"means of whole channels, laid over them in both orders", 2,
          [](OnnxMaker& m) { // "both orders": as OpenCV does not
              const auto a = m.conv("picture", 2, 20, "a");

@@ -316,6 +316,60 @@ TEST_CASE("a second pass works on from what the first one made, as crisp as that
           Approx(fine(scaled(quick, 1.5))).epsilon(0.03));
 }
 
+TEST_CASE("where two further passes are left, one network makes what the quick one would by both") {
+    const Picture p = test::photograph(112, 96, 12);
+    Engine engine(std::size_t(64) << 20);
+    const auto whole = [&](const StagePtr& s) { return engine.pull(*s, 0, s->format().frame(), {}).planes[0]; };
+    const auto by = [](const StagePtr& s, const char* kind, int scale, double crisp) {
+        const auto net = shippedNetwork(kind, scale, false, crisp);
+        REQUIRE(net);
+        return throughNetwork(s, {}, net, {});
+    };
+    struct Kind {
+        const char* name;
+        double crisp; ///< of the quick network where the other goes to its end
+    };
+    for (const Kind& kind : {Kind{"general", 0.875}, Kind{"rough", 0.5625}, Kind{"drawn", 0}})
+        for (const double share : {0.0, 0.6, 1.0}) {
+            if (kind.crisp == 0 && share > 0) continue;
+            const StagePtr first = by(heldPicture(p), kind.name, 2, share);
+            const Plane two = whole(by(by(first, kind.name, 2, share * kind.crisp), kind.name, 2, share * kind.crisp));
+            const Plane one = whole(by(first, kind.name, 4, share));
+            PictureFormat large = first->format();
+            large.width *= 4, large.height *= 4;
+            const Plane filter = whole(std::make_shared<ResampleStage>(
+                first, ScaleWindow{0, 0, large.width / 4.0, large.height / 4.0, large.width, large.height},
+                Kernel::Lanczos, large));
+            INFO(kind.name << " at " << share << ": " << psnr(two, one) << " dB, a filter " << psnr(two, filter)
+                           << "; fine detail " << fine(one) / fine(two) << ", a filter's " << fine(filter) / fine(two));
+            CHECK(psnr(two, one) > psnr(two, filter) + 4);
+            CHECK(psnr(two, one) > 38);
+            CHECK(std::abs(fine(one) / fine(two) - 1) < 0.15);
+        }
+}
+
+TEST_CASE("as few networks run after each other as an enlargement asks for") {
+    const TempFolder folder;
+    const Looked l = lookOver(writeDamaged(folder, {0, 0}));
+    const auto networks = [&](const char* scale, const char* method) {
+        Ticket t;
+        for (const char* s : {scale, method, "clean.on=false"}) setByAssignment(t, s);
+        const DeliveryPtr d = resolve(l.reader, l.found, t);
+        int count = 0;
+        for (StagePtr s = d->result; s; s = s->inputs().empty() ? nullptr : s->inputs()[0])
+            count += std::string(s->name()) == "network";
+        return count;
+    };
+    const char *full = "enlarge.method=learned", *quick = "enlarge.method=learned-quick";
+    for (const auto& [scale, passes, quickPasses] :
+         {std::tuple("enlarge.scale=2", 1, 1), std::tuple("enlarge.scale=3", 2, 1), std::tuple("enlarge.scale=4", 2, 2),
+          std::tuple("enlarge.scale=5.5", 2, 2), std::tuple("enlarge.scale=8", 2, 2)}) {
+        INFO(scale);
+        CHECK(networks(scale, full) == passes);
+        CHECK(networks(scale, quick) == quickPasses);
+    }
+}
+
 TEST_CASE("what measured crispness follows: kind, noise, and whether faces or letters were found") {
     Ticket t;
     Inspection good;

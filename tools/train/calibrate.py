@@ -11,6 +11,7 @@ from onnx import helper
 from torch.nn import functional as F
 
 import networks
+from fourfold import Passes
 from networks import LEAK, MODELS
 from train import DATA, levels_of
 
@@ -18,13 +19,16 @@ SEQUENCES = 30  # of each set that it was trained on
 
 
 def pictures(r: networks.Recipe, ending: str):
+    passes = Passes(r) if r.scale == 4 else None
+    frames = passes.full.frames if passes else r.frames
     for kind in r.sets_of(ending):
         z = np.load(sorted(DATA.glob(f"{kind}-*.npz"))[0])
         seen, levels = z["seen"], levels_of(z["level"])
         for k in range(0, len(seen), max(1, len(seen) // SEQUENCES)):
-            x = (seen[k, :r.frames].astype(np.float32) - 16) / 219
+            x = (seen[k, :frames].astype(np.float32) - 16) / 219
             planes = np.broadcast_to(levels[k][:, None, None], (2, *x.shape[1:]))
-            yield torch.from_numpy(np.concatenate([x, planes]).astype(np.float32))[None]
+            x = torch.from_numpy(np.concatenate([x, planes]).astype(np.float32))[None]
+            yield passes.first(x, 1.0 if ending else 0.0) if passes else x
 
 
 def activations(r: networks.Recipe, ending: str) -> str:

@@ -10,6 +10,7 @@ from onnx import TensorProto, helper, numpy_helper
 
 import networks
 from networks import LEAK, LEVELS, Recipe
+from fourfold import RATE
 from train import DATA
 
 MODELS = pathlib.Path("models")
@@ -58,9 +59,9 @@ def write(r: Recipe, ending: str = "") -> None:
     y = w.conv(y, state, "last")
     one = lambda *v: w.constant(np.array(v, np.int64))
     this = w.step("Slice", ["picture", one(0), one(1), one(1)])
-    if r.scale == 2:
+    if r.scale > 1:
         y = w.step("Add", [y, w.conv(this, state, "base")])
-        w.step("DepthToSpace", [y], "result", blocksize=2)
+        w.step("DepthToSpace", [y], "result", blocksize=r.scale)
     else:
         w.step("Add", [y, this], "result")
     notes = {"ulmwood.frames": str(r.frames), "ulmwood.levels": str(LEVELS)}
@@ -68,7 +69,9 @@ def write(r: Recipe, ending: str = "") -> None:
     size = sum(p.numel() for p in state.values())
     recipe = {"features": r.features, "hidden_layers": r.depth, "sequences": r.sets_of(ending), "steps": kept["step"],
               "starts_from": r.start, "seed": r.seed, "rate": r.rate}
-    if ending:
+    if r.scale == 4:
+        recipe |= {"loss": "tools/train/fourfold.py", "rate": RATE}
+    elif ending:
         recipe |= {"loss": "tools/train/crisp.py", "starts_from": r.name, "rate": r.crisp_rate}
     card = {"name": name, "kind": r.kind, "scale": r.scale, "size": r.name.rsplit("-", 1)[1], "frames": r.frames,
             "inputs": "luma of this frame and its neighbours brought onto it, compression level, noise level",

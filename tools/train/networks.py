@@ -16,7 +16,7 @@ LEVELS = 2      # planes of constant value: compression, noise
 class Recipe:
     name: str
     kind: str       # general, rough, drawn
-    scale: int      # 1 or 2
+    scale: int      # 1, 2, or 4 (fourfold.py)
     frames: int     # 1, or 5 with neighbours
     features: int
     depth: int      # hidden layers between the first and the last
@@ -29,6 +29,7 @@ class Recipe:
     crisp_steps: int = 0  # of crisp.py, whose rate is crisp_rate
     crisp_rate: float = 3e-4
     crisp_sets: tuple[str, ...] = ()  # where they are not those of its own training
+    crisp_share: float = 0  # of scale 4: how crisp the passes are that its crisp end learns from
 
     def sets_of(self, ending: str) -> tuple[str, ...]:
         """What it (""), or its crisp end ("-crisp"), is trained on."""
@@ -56,20 +57,23 @@ def recipes() -> list[Recipe]:
         Recipe("drawn-x1-full", "drawn", 1, 5, 32, 6, d, 1000, "general-x1-full", rate=8e-4),
         Recipe("rough-x1-quick", "rough", 1, 1, 16, 3, r, 2000, "general-x1-quick", rate=8e-4, crisp_steps=1500),
         Recipe("drawn-x1-quick", "drawn", 1, 1, 16, 3, d, 2000, "general-x1-quick", rate=8e-4),
+        Recipe("general-x4-quick", "general", 4, 1, 16, 4, g, 4000, "general-x2-quick", crisp_share=0.875),
+        Recipe("rough-x4-quick", "rough", 4, 1, 16, 4, ("rough",), 4000, "rough-x2-quick", crisp_share=0.5625),
+        Recipe("drawn-x4-quick", "drawn", 4, 1, 16, 4, d, 2500, "drawn-x2-quick"),
     ]
 
 
 BASE = 7  # pixels a side of what the base looks at: Lanczos's reach
 
 
-def lanczos_phases() -> torch.Tensor:
-    """[4, 1, BASE, BASE]: Lanczos (three lobes) doubling as one convolution whose four outputs are shuffled."""
+def lanczos_phases(scale: int = 2) -> torch.Tensor:
+    """[scale², 1, BASE, BASE]: Lanczos (three lobes) enlarging as one convolution whose outputs are shuffled."""
     def line(at: float) -> np.ndarray:
         x = np.arange(BASE) - BASE // 2 - at
         w = np.where(np.abs(x) < 3, np.sinc(x) * np.sinc(x / 3), 0)
         return w / w.sum()
-    lines = [line(-0.25), line(0.25)]
-    return torch.tensor(np.stack([np.outer(lines[j], lines[i]) for j in (0, 1) for i in (0, 1)])[:, None], dtype=torch.float32)
+    lines = [line((k + 0.5) / scale - 0.5) for k in range(scale)]
+    return torch.tensor(np.stack([np.outer(a, b) for a in lines for b in lines])[:, None], dtype=torch.float32)
 
 
 class Restorer(nn.Module):
@@ -86,9 +90,9 @@ class Restorer(nn.Module):
             nn.init.zeros_(layer.bias)
         nn.init.normal_(self.last.weight, std=0.01)
         nn.init.zeros_(self.last.bias)
-        if r.scale == 2:
-            self.base = nn.Conv2d(1, 4, BASE, padding=BASE // 2, bias=False)
-            self.base.weight.data = lanczos_phases()
+        if r.scale > 1:
+            self.base = nn.Conv2d(1, r.scale ** 2, BASE, padding=BASE // 2, bias=False)
+            self.base.weight.data = lanczos_phases(r.scale)
 
     def forward(self, x):
         this = x[:, :1]
@@ -96,8 +100,8 @@ class Restorer(nn.Module):
         for layer in self.hidden:
             y = nn.functional.leaky_relu(layer(y), LEAK)
         y = self.last(y)
-        if self.scale == 2:
-            return nn.functional.pixel_shuffle(y + self.base(this), 2)
+        if self.scale > 1:
+            return nn.functional.pixel_shuffle(y + self.base(this), self.scale)
         return this + y
 
     def load_start(self, state: dict) -> None:
@@ -123,12 +127,25 @@ def shipped_weights(r: Recipe, ending: str = "") -> dict:
 def shipped(r: Recipe, ending: str = "") -> Restorer:
     """The network as it ships; its base, which may be smaller than one made today, is not to be trained on."""
     state, net = shipped_weights(r, ending), Restorer(r)
-    if r.scale == 2:
+    if r.scale > 1:
         side = state["base.weight"].shape[2]
-        net.base = nn.Conv2d(1, 4, side, padding=side // 2, bias=False)
+        net.base = nn.Conv2d(1, r.scale ** 2, side, padding=side // 2, bias=False)
         net.base.requires_grad_(False)
     net.load_state_dict(state)
     return net
+
+
+def mixed(r: Recipe, share: float) -> Restorer:
+    """The network as it ships, between its faithful (0) and its crisp end (1)."""
+    net = shipped(r)
+    if share > 0:
+        crisp = shipped_weights(r, "-crisp")
+        net.load_state_dict({k: v + share * (crisp[k] - v) for k, v in net.state_dict().items()})
+    return net.eval()
+
+
+def of_name(name: str) -> Recipe:
+    return next(r for r in recipes() if r.name == name)
 
 
 class Estimator(nn.Module):

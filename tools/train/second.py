@@ -16,12 +16,6 @@ from sequences import LENGTH, SIDE, WAYS
 MIXED = (0.3, 1.0)  # from the faithful network (0) to the crisp one (1)
 
 
-def mixed(r: networks.Recipe, share: float) -> networks.Restorer:
-    net, crisp = networks.shipped(r), networks.shipped_weights(r, "-crisp")
-    net.load_state_dict({k: v + share * (crisp[k] - v) for k, v in net.state_dict().items()})
-    return net.eval()
-
-
 def one(rng: random.Random, stock: list, cutouts: list, r: networks.Recipe) -> tuple[np.ndarray, ...]:
     frames = sequences.moving(rng, stock, cutouts, SIDE * 2)
     between, way = sequences.shrink(rng, frames)
@@ -32,7 +26,7 @@ def one(rng: random.Random, stock: list, cutouts: list, r: networks.Recipe) -> t
     level = networks.levels_of(np.array([crf, sigma]))
     x = np.concatenate([(np.stack(around).astype(np.float32) - 16) / 219, np.broadcast_to(level[:, None, None], (2, *seen[0].shape))])
     with torch.no_grad():
-        y = mixed(r, rng.uniform(*MIXED))(torch.from_numpy(x.astype(np.float32))[None])[0, 0].numpy()
+        y = networks.mixed(r, rng.uniform(*MIXED))(torch.from_numpy(x.astype(np.float32))[None])[0, 0].numpy()
     return (np.stack(sequences.codes([y])), sequences.codes([between[middle]])[0], sequences.codes([frames[middle]])[0],
             np.array([0, 0, WAYS.index(way)], np.float32))
 
@@ -42,6 +36,6 @@ if __name__ == "__main__":
     o = sequences.arguments("general", "rough")
     rng = random.Random(o.seed)
     stock, cutouts = sequences.stock_for(o.kind, o.packages, rng)
-    recipe = next(r for r in networks.recipes() if r.name == f"{o.kind}-x2-full")
+    recipe = networks.of_name(f"{o.kind}-x2-full")
     made = [one(rng, stock, cutouts, recipe) for _ in range(o.count)]
     np.savez(o.out, **{name: np.stack([m[i] for m in made]) for i, name in enumerate(("seen", "small", "truth", "level"))})
