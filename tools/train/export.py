@@ -74,7 +74,7 @@ def write(r: Recipe, ending: str = "") -> None:
     elif ending:
         recipe |= {"loss": "tools/train/crisp.py", "starts_from": r.name, "rate": r.crisp_rate}
     card = {"name": name, "kind": r.kind, "scale": r.scale, "size": r.name.rsplit("-", 1)[1], "frames": r.frames,
-            "inputs": "luma of this frame and its neighbours brought onto it, compression level, noise level",
+            "inputs": f"luma of this frame{' and its neighbours brought onto it' * (r.frames > 1)}, compression level, noise level",
             "parameters": size, "licence": "GPL-3.0-or-later", "made_by": "tools/train",
             "recipe": recipe,
             "data": "photographs and drawings that Debian packages ship, and drawings made by tools/train/pictures.py; "
