@@ -79,19 +79,25 @@ public:
             return fitOf(*window_.project().target(name), live).verdict != FitState::Verdict::Unknown;
         });
     }
-    void settle() {
+    bool settled() const {
         Live& live = window_.bench().live();
-        const auto fresh = [&] {
-            return live.delivery() && live.table().fresh() >= 1 && gauged(live) && !live.spots().pictures().empty() &&
-                   std::ranges::all_of(live.spots().pictures(), &SpotPicture::fresh);
-        };
-        const auto settled = [&] { return fresh() && window_.bench().overdone().fresh(); };
+        return live.delivery() && live.table().fresh() >= 1 && gauged(live) && live.spots().fresh() &&
+               window_.bench().overdone().fresh();
+    }
+    void settle() {
         // What came last may move what was there, and begin anew: settled is what stays so for a while.
         constexpr int kRounds = 8, kCalm = 500; // milliseconds
         for (int k = 0; k < kRounds; ++k) {
-            if (!waitFor(settled)) qWarning("the Bench did not settle");
+            if (!waitFor([&] { return settled(); })) qWarning("the Bench did not settle");
             if (!waitFor([&] { return !settled(); }, kCalm)) return;
         }
+    }
+    // The Bench, settled: taking a picture lays it out once more, and spots of another size begin anew.
+    void takeSettled(const QString& name) {
+        settle();
+        window_.grab();
+        settle();
+        take(name);
     }
     void take(const QString& name) { take(name, window_); }
     void take(const QString& name, QWidget& what) {
@@ -255,8 +261,7 @@ int main(int argc, char** argv) {
     window.bench().ticket().step("enlarge")->setOpen(true);
     window.bench().table().table().setCompare(ViewingTable::Compare::Wipe);
     waitFor([&] { return !window.findChild<QLabel*>("enlarge.gain")->text().isEmpty(); });
-    camera.settle();
-    camera.take("bench-enlarge");
+    camera.takeSettled("bench-enlarge");
     if (camera.done()) return 0;
     {
         Preferences preferences(&window);

@@ -230,13 +230,15 @@ void SpotsColumn::refresh() {
         connect(v, &SpotView::frameWanted, &project_, &Project::setPlayhead);
         views_.push_back(v);
         column_->addWidget(v, 1);
+        v->show();
     }
     for (std::size_t i = 0; i < views_.size(); ++i) { // a height that a person gave it counts before the equal shares
         const int height = c->spots[i].height;
         views_[i]->setMaximumHeight(height ? height : QWIDGETSIZE_MAX);
         views_[i]->setMinimumHeight(height ? height : 70);
-        views_[i]->askForPixels();
     }
+    column_->activate(); // before that a new one would ask for more pixels than it shows
+    for (SpotView* v : views_) v->askForPixels();
     empty_->setVisible(wanted == 0);
 }
 
