@@ -205,11 +205,13 @@ StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const 
     // network.
     const bool rough = networkKind(t, found) == "rough", full = t.enlarge.method == "learned";
     const double less = kCrispQuick.of(rough) / kCrispFull.of(rough);
-    const auto again = own ? net : shipped(t, found, 2, false, full ? crisp * less : crisp);
-    const auto twice = own ? nullptr : shipped(t, found, 4, false, full ? crisp : std::min(1.0, crisp / less));
+    const auto once = [&] { return shipped(t, found, 2, false, full ? crisp * less : crisp); };
+    const auto twice = [&] { return shipped(t, found, 4, false, full ? crisp : std::min(1.0, crisp / less)); };
     const double leave = t.enlarge.above > 1 ? kLeftAbove : full ? kLeftToScaling : kLeftByOthers;
-    for (double left = factor / net->scale(); left > leave && again && again->scale() > 1 && again->frames() == 1;) {
-        const auto& next = twice && left > again->scale() * leave ? twice : again;
+    for (double left = factor / net->scale(); left > leave;) {
+        auto next = own ? net : left > 2 * leave ? twice() : nullptr;
+        if (!next) next = once();
+        if (!next || next->scale() <= 1 || next->frames() > 1) break;
         s = throughNetwork(s, {}, next, {}, Kernel::Lanczos, form, std::min(strength, 1.0));
         left /= next->scale();
     }

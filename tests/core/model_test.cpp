@@ -267,6 +267,7 @@ TEST_CASE("a region through a network equals the whole frame, within one step of
     }
     SECTION("quick, the same size") {
         test::checkContract(*throughNetwork(source, {}, shippedNetwork("general", 1, false), {0.3, 0.1}), bound);
+        test::checkContract(*throughNetwork(source, {}, shippedNetwork("general", 4, false), {}), bound);
     }
     SECTION("one that works at half the size, on whole pairs of pixels") {
         OnnxMaker m(1);

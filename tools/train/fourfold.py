@@ -79,7 +79,7 @@ def loss_of(y: torch.Tensor, t: torch.Tensor) -> torch.Tensor:
 def judged(ends: list[Restorer], passes: Passes, data: Sequences) -> str:
     """Of what was held back: PSNR against the two passes, and how much of their finest band and the next there is."""
     from crisp import energies
-    told, full = [], passes.full
+    lines = []
     for share in (0.0, 0.5, 1.0) if len(ends) > 1 else (0.0,):
         rows = []
         for seen, _, _, level in data.held[::3]:
@@ -91,8 +91,8 @@ def judged(ends: list[Restorer], passes: Passes, data: Sequences) -> str:
                 y = functional_call(ends[0], between(ends, share), x)
             inner = (..., slice(4 * EDGE, -4 * EDGE), slice(4 * EDGE, -4 * EDGE))
             rows.append([-10 * np.log10(float(((y - t)[inner] ** 2).mean()) + 1e-9), *(energies(y[inner]) / energies(t[inner]))[:2]])
-        told.append("{:.0f} %: {:.2f} dB, {:.3f} {:.3f}".format(100 * share, *np.mean(rows, 0)))
-    return "; ".join(told)
+        lines.append("{:.0f} %: {:.2f} dB, {:.3f} {:.3f}".format(100 * share, *np.mean(rows, 0)))
+    return "; ".join(lines)
 
 
 def fit(r: Recipe) -> None:
