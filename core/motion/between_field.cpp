@@ -2,6 +2,7 @@
 
 #include "core/motion/between_guess.h"
 #include "core/motion/between_order.h"
+#include "core/motion/between_whole.h"
 
 #include <algorithm>
 #include <cmath>
@@ -171,8 +172,11 @@ BetweenField betweenField(const cv::Mat& a, const cv::Mat& b, const std::vector<
     if (!field.held) {
         addFlowsDoubt(a, gap, field.doubt);
         orderLayers(field);
+        field.mendable = field.doubt.clone();
+        if (wish.whole) keepWhole(field, a, b, part, wish.fine);
     } else {
         field.doubt = 0; // nothing is made up
+        field.mendable = field.doubt;
         for (BetweenLayer& l : field.layers) {
             const bool front = &l == &field.layers.front();
             l.dx = 0, l.dy = 0;

@@ -17,6 +17,7 @@ struct BetweenLayer {
 struct BetweenField {
     std::vector<BetweenLayer> layers;
     cv::Mat doubt;     ///< what error is to be expected around each place, 8-bit steps; 0 where held
+    cv::Mat mendable;  ///< how far that may be mended, 8-bit steps: the doubt, but where things are kept whole
     bool held = false; ///< A and B do not belong together (a cut, a flash): the nearer is shown as it is
 };
 
@@ -31,6 +32,8 @@ struct BetweenWish {
     std::size_t layers = 1; ///< guesses mixed at a place, [1, 3]
     bool inPlace = false;   ///< the flows at the place itself are guesses too, not projected ones alone
     int patch = 3;          ///< likeness is judged over so many pixels
+    bool whole = false;     ///< one more layer keeps things whole where no path can be trusted: see keepWhole()
+    int fine = 1;           ///< pixels of the field in one at which movement was searched for
 };
 
 /// What the instant shows. `a`, `b`: luma, 8-bit codes; all of one size. Flows, the most trusted first, are projected

@@ -36,12 +36,12 @@ BetweenPlan planFor(const PictureFormat& guide, Between m) {
 PictureFormat BetweenLayers::format(const PictureFormat& guide, Between m) {
     const BetweenPlan p = planFor(guide, m);
     PictureFormat f = reduced(guide, p.field);
-    f.height *= static_cast<int>(2 * p.layers);
+    f.height *= static_cast<int>(2 * p.layers());
     return f;
 }
 
 BetweenLayers::BetweenLayers(const PictureFormat& input, const PictureFormat& guide, Between m)
-    : input_(input), size_(double(input.width) / guide.width), layers_(planFor(guide, m).layers) {
+    : input_(input), size_(double(input.width) / guide.width), layers_(planFor(guide, m).layers()) {
     height_ = format(guide, m).height / static_cast<int>(2 * layers_);
     factor_ = size_ * planFor(guide, m).field;
 }
@@ -105,8 +105,8 @@ void BetweenLayers::add(const std::vector<Layer>& layers, const Sides& s, std::s
                      sums[side]);
 }
 
-cv::Mat BetweenLayers::doubt(const Picture& field, const Rect& band) const {
-    return spreadField(part(field, 2, 0), band, factor_, factor_);
+cv::Mat BetweenLayers::mendable(const Picture& field, const Rect& band) const {
+    return spreadField(part(field, 2, 1), band, factor_, factor_);
 }
 
 } // namespace ulm

@@ -12,13 +12,14 @@ namespace ulm {
 struct BetweenPlan {
     int search; ///< divisor of the guide's size at which movement is searched for
     int field;  ///< the same of what is worked out from it
-    std::size_t layers;
+    std::size_t guesses;
+    std::size_t layers() const { return guesses + 1; } ///< and what is kept whole
 };
 BetweenPlan planFor(const PictureFormat& guide, Between);
 
 /// How a field's layers lie in a picture, and what is made with them. They lie one below the other, each twice its
 /// height: in planes 0 and 1 the path (pixels of the guide) above the shares of both sides; in plane 2 the doubt (8-bit
-/// steps), in the first of these parts.
+/// steps), in the first of these parts, and in the second how far it may be mended.
 class BetweenLayers {
 public:
     BetweenLayers(const PictureFormat& input, const PictureFormat& guide, Between);
@@ -41,8 +42,8 @@ public:
     /// Adds to `sums` what each side gives to `band` of plane `c` by these layers. Both sums may be one.
     void add(const std::vector<Layer>&, const Sides&, std::size_t c, const Rect& band,
              std::array<cv::Mat, 2> sums) const;
-    /// The doubt at luma's samples in `band`, 8-bit steps.
-    cv::Mat doubt(const Picture& field, const Rect& band) const;
+    /// How far the doubt may be mended at luma's samples in `band`, 8-bit steps.
+    cv::Mat mendable(const Picture& field, const Rect& band) const;
 
 private:
     Plane part(const Picture& field, std::size_t plane, std::size_t n) const;

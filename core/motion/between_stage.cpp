@@ -36,9 +36,10 @@ cv::Mat block(Plane& p, std::size_t n, int height) {
 
 class FieldStage : public Stage {
 public:
-    FieldStage(StagePtr guide, const BetweenClock& clock, Between method)
-        : Stage(searched(guide, method), BetweenLayers::format(guide->format(), method), keyOf(guide, clock, method)),
-          clock_(clock), method_(method), plan_(planFor(guide->format(), method)) {}
+    FieldStage(StagePtr guide, const BetweenClock& clock, Between method, Unsure unsure)
+        : Stage(searched(guide, method), BetweenLayers::format(guide->format(), method),
+                keyOf(guide, clock, method, unsure)),
+          clock_(clock), method_(method), unsure_(unsure), plan_(planFor(guide->format(), method)) {}
     const char* name() const override { return "between"; }
     std::int64_t frames() const override { return clock_.frames * clock_.exposures; }
     std::vector<Need> needs(std::int64_t n, const Rect&) const override {
@@ -50,11 +51,11 @@ public:
     }
     // Flows at this size, both sides as they are compared, and each guess with what is weighed of it.
     std::int64_t workBytes(const Rect&) const override {
-        return std::int64_t(400) * format().width * format().height / static_cast<int>(2 * plan_.layers);
+        return std::int64_t(400) * format().width * format().height / static_cast<int>(2 * plan_.layers());
     }
     void compute(std::int64_t n, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
         const BetweenInstant i = clock_.at(n);
-        const int w = format().width, h = format().height / static_cast<int>(2 * plan_.layers);
+        const int w = format().width, h = format().height / static_cast<int>(2 * plan_.layers());
         const cv::Mat a = viewOf(in[0].planes[0]), b = viewOf(in[1].planes[0]);
         std::vector<FlowPair> flows;
         for (std::size_t k = 2; k + 1 < in.size(); k += 2)
@@ -63,12 +64,15 @@ public:
         BetweenWish wish;
         wish.part = i.part;
         wish.maybeCut = std::ranges::binary_search(clock_.cuts, i.frame + 1);
-        wish.layers = plan_.layers;
+        wish.layers = plan_.guesses;
         wish.inPlace = method_ == Between::Careful;
         wish.patch = kPatch;
+        wish.whole = unsure_ == Unsure::Whole;
+        wish.fine = plan_.search / plan_.field;
         const BetweenField f = betweenField(a, b, flows, wish, cancel);
-        viewOf(out.planes[2]) = 0;
+        for (Plane& p : out.planes) viewOf(p) = 0; // a layer may be missing
         f.doubt.copyTo(block(out.planes[2], 0, h));
+        f.mendable.copyTo(block(out.planes[2], 1, h));
         for (std::size_t k = 0; k < f.layers.size(); ++k) {
             const BetweenLayer& l = f.layers[k];
             l.dx.convertTo(block(out.planes[0], 2 * k, h), CV_32F, plan_.field); // whole pixels of the guide
@@ -79,9 +83,9 @@ public:
     }
 
 private:
-    static Key keyOf(const StagePtr& guide, const BetweenClock& c, Between m) {
+    static Key keyOf(const StagePtr& guide, const BetweenClock& c, Between m, Unsure u) {
         KeyMaker key("between field");
-        key.add(guide).add(static_cast<std::int64_t>(c.key)).add(static_cast<int>(m));
+        key.add(guide).add(static_cast<std::int64_t>(c.key)).add(static_cast<int>(m)).add(static_cast<int>(u));
         for (const std::int64_t cut : c.cuts) key.add(cut);
         return key;
     }
@@ -96,6 +100,7 @@ private:
 
     BetweenClock clock_;
     Between method_;
+    Unsure unsure_;
     BetweenPlan plan_;
 };
 
@@ -260,19 +265,21 @@ private:
 
 } // namespace
 
-StagePtr inBetween(StagePtr input, StagePtr guide, const BetweenClock& clock, Between method) {
-    const auto field = std::make_shared<FieldStage>(guide, clock, method);
-    const auto network = clock.exposures == 1 ? mendingNetwork() : nullptr; // a mean of many hides what it mends
+StagePtr inBetween(StagePtr input, StagePtr guide, const BetweenClock& clock, Between method, Unsure unsure) {
+    const bool single = clock.exposures == 1; // a mean of many hides what is torn, and what is mended
+    const auto field = std::make_shared<FieldStage>(guide, clock, method, single ? unsure : Unsure::Mix);
+    const auto network = single ? mendingNetwork() : nullptr;
     return std::make_shared<BetweenStage>(input, field, guide->format(), clock, method, network);
 }
 
 StagePtr betweenSides(StagePtr input, const BetweenClock& clock, Between method) {
-    return sidesStage(input, std::make_shared<FieldStage>(input, clock, method), input->format(), clock, method);
+    return sidesStage(input, std::make_shared<FieldStage>(input, clock, method, Unsure::Mix), input->format(), clock,
+                      method);
 }
 
 StagePtr betweenPaths(StagePtr guide, const BetweenClock& clock, Between method) {
     const PictureFormat seen = reduced(guide->format(), planFor(guide->format(), method).field);
-    return std::make_shared<PathsStage>(std::make_shared<FieldStage>(guide, clock, method), seen, clock);
+    return std::make_shared<PathsStage>(std::make_shared<FieldStage>(guide, clock, method, Unsure::Mix), seen, clock);
 }
 
 } // namespace ulm

@@ -11,6 +11,11 @@ namespace ulm {
 /// sides disagree (mend.h; a mean of several exposures is not).
 enum class Between { Fast, Careful };
 
+/// What is shown where no path can be trusted, such as of crossing legs. Whole: a thing keeps the shape that it has in
+/// the nearer frame, and moves along. Mix: all that may be true, each as likely as it is; nearer to the truth on
+/// average, but torn or double.
+enum class Unsure { Whole, Mix };
+
 /// What is shown of an instant between two frames: a picture rebuilt along the movement, both blended where they are,
 /// or the frame alone.
 enum class BetweenWay { Rebuild, Blend, Hold };
@@ -41,7 +46,9 @@ struct BetweenClock {
 /// `input` at the instants of `clock`: its own frames untouched where `part` is 0, between them pictures in between as
 /// betweenField() describes. Movement is looked for on `guide`: the same frames, of the same size or smaller (its
 /// shape must be the input's). A pair that does not belong together shows the nearer frame.
-StagePtr inBetween(StagePtr input, StagePtr guide, const BetweenClock& clock, Between method);
+/// The mean of several exposures is always of what is mixed.
+StagePtr inBetween(StagePtr input, StagePtr guide, const BetweenClock& clock, Between method,
+                   Unsure unsure = Unsure::Whole);
 
 /// What inBetween() would look at, for showing: smaller than the guide, planes 0 and 1 the best path from the
 /// frame before to the one after, in pixels of the guide, plane 2 the doubt (what error is to be expected) in 8-bit

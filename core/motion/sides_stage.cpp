@@ -69,7 +69,7 @@ MixedSides mixedSides(const BetweenLayers& layers, const Picture& field, const B
                 m[x] = ofA + ofB, d[x] = 2 * (ofA * b[x] - ofB * a[x]);
             }
         }
-        layers.doubt(field, tile).copyTo(part(made.doubt));
+        layers.mendable(field, tile).copyTo(part(made.doubt));
     });
     return made;
 }

@@ -134,7 +134,8 @@ std::string told(const StepView& v) {
     if (there && m.ramps.empty() && (film || m.duplicates == "keep" || !repeats || closes))
         return s + (std::round(ratio) > 1 ? ", by leaving frames out." : ".");
     if (m.method == "hold") return s + ", by repeating or leaving out frames" + placesWords(v.ticket) + ".";
-    return s + ", in-betweens " + m.method + placesWords(v.ticket) + ".";
+    const char* const unsure = m.unsure == "mix" && m.shutter == 0 ? ", mixed where unsure" : "";
+    return s + ", in-betweens " + m.method + unsure + placesWords(v.ticket) + ".";
 }
 
 } // namespace
@@ -220,14 +221,21 @@ StepPart motionPart() {
         choiceKey("motion.method", {{"careful", "Careful"}, {"fast", "Fast"}, {"hold", "Repeat"}},
                   OF_TICKET(motion.method))
             .called("In between")
-            .does("What is shown between two frames. Careful: a picture made along the movement, where it is "
-                  "unsure a mixture of what may be true. Fast: the same from fewer guesses. Repeat: none is made; "
-                  "frames are repeated or left out."),
+            .does("What is shown between two frames. Careful: a picture made along the movement. Fast: the same from "
+                  "fewer guesses. Repeat: none is made; frames are repeated or left out."),
         textKey("motion.places", "FROM-TO:WAY …", betweenPlacesWrong, OF_TICKET(motion.places))
             .called("But in")
             .does("Where it is done otherwise, such as 0.5-1.2:hold 0:03-0:04:blend. Rebuild: along the movement; "
                   "blend: both frames mixed where they are; hold: the nearer frame.")
             .hidden(),
+        choiceKey("motion.unsure", {{"whole", "Keep whole"}, {"mix", "Mix"}}, OF_TICKET(motion.unsure))
+            .called("If unsure")
+            .does(
+                "What in-betweens show where movement cannot be told, such as of crossing legs. Keep whole: the shape "
+                "of the nearer frame, moved along. Mix: what may be true at once, which is nearer to the truth on "
+                "average, but tears or doubles limbs.")
+            .actsIf([](const Ticket& t) { return makesFrames(t) && t.motion.shutter == 0; },
+                    "where pictures in between are made, without a shutter"),
         numberKey("motion.speed", 10, 400, OF_TICKET(motion.speed))
             .called("Speed", "%")
             .does("How fast it runs: 50 takes twice the time. The sound keeps its pitch.",
@@ -299,7 +307,8 @@ StepPart motionPart() {
         const BetweenClock clock{r.frames, r.key, r.between, keptCuts(b.found.cuts, r), r.exposures};
         // The mean of several hides what fewer guesses get wrong in one of them.
         const Between method = r.exposures > 1 ? Between::Fast : methodOf(b.ticket);
-        b.picture = inBetween(keptOnly(b.picture, r), keptOnly(same ? b.picture : b.source, r), clock, method);
+        const Unsure unsure = b.ticket.motion.unsure == "mix" ? Unsure::Mix : Unsure::Whole;
+        b.picture = inBetween(keptOnly(b.picture, r), keptOnly(same ? b.picture : b.source, r), clock, method, unsure);
     };
     return p;
 }

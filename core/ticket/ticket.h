@@ -64,6 +64,7 @@ struct Ticket {
         double fps = 0;                   ///< 0: the clip's own; [1, 240]
         std::string method = "careful";   ///< what is shown in between: careful, fast, hold
         std::string places;               ///< where it is done otherwise, see betweenPlacesFrom()
+        std::string unsure = "whole";     ///< what is shown where no movement can be trusted: whole, mix
         double speed = 100;               ///< % of the speed it was filmed at, [10, 400]
         std::string duplicates = "keep";  ///< frames that repeat the one before: keep, replace, remove
         std::string deinterlace = "auto"; ///< fields made into whole pictures: auto, off, frame, fields

@@ -19,7 +19,7 @@ namespace {
 
 constexpr int kWidth = 192, kHeight = 144, kFrames = 10;
 
-// A clip with something of every fault: blocks, noise, slanted edges in steps, a banded sky.
+// A clip with something of every fault: blocks, noise, slanted edges in steps, a banded sky, movement too fast to tell.
 std::string writeSpoilt(const TempFolder& folder) {
     VideoEncoding e;
     e.width = kWidth;
@@ -35,6 +35,9 @@ std::string writeSpoilt(const TempFolder& folder) {
                 luma.row(y)[x] = float(60 + 4 * ((x + y) / 24)) / 219;
         for (int y = 60; y < 80; ++y) // an edge at a slant, in steps of four pixels
             for (int x = 0; x < kWidth; ++x) luma.row(y)[x] = x / 4 * 4 / 12 + 60 > y ? 0.85f : 0.15f;
+        for (int along = -24; along < 24; ++along) // what swings by a quarter turn a frame: nobody can tell how
+            for (int beside = -6; beside < 6; ++beside)
+                luma.row(115 + (n % 2 ? beside : along))[150 + (n % 2 ? along : beside)] = 0.02f;
         test::quantiseBlocks(p, 14);
         test::addNoise(p, 3, 50 + std::uint32_t(n));
         for (int c : {1, 2})
@@ -125,6 +128,7 @@ const std::vector<Effect>& effects() {
         {{}, "motion.fps=50"},
         {{"motion.fps=33"}, "motion.method=fast"},
         {{"motion.fps=33"}, "motion.method=hold"},
+        {{"motion.fps=33"}, "motion.unsure=mix"},
         {{}, "motion.speed=50"},
         {{}, "motion.duplicates=replace"},
         {{"motion.on=true"}, "motion.deinterlace=frame"},

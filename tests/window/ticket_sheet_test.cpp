@@ -236,6 +236,10 @@ TEST_CASE("every control of every step writes its own field, says so in the sent
     w.motion.method = "fast";
     expect(w);
     CHECK(sentence(b, "motion").contains("in-betweens fast"));
+    choose(b, "motion.unsure", "Mix");
+    w.motion.unsure = "mix";
+    expect(w);
+    CHECK(sentence(b, "motion").contains("mixed where unsure"));
     type(b.find<QuantitySlider>("motion.speed"), "40");
     w.motion.speed = 40;
     expect(w);
