@@ -20,22 +20,43 @@ int odd(int places, int fine) { return places / 2 * fine * 2 + 1; }
 
 void average(cv::Mat& m, int side) { cv::blur(m, m, {side, side}, {-1, -1}, cv::BORDER_REPLICATE); }
 
-// The mean path of `field` around each place within `torn`, by how little it is doubted; 0 further away.
-void smoothPath(const BetweenField& field, const cv::Mat& doubt, const cv::Mat& torn, int side, BetweenLayer& to) {
+// What is shown moves along `x`, `y` on average.
+struct Paths {
+    cv::Mat x, y;
+};
+
+Paths meanPaths(const BetweenField& field) {
+    Paths p{cv::Mat::zeros(field.doubt.size(), CV_32F), cv::Mat::zeros(field.doubt.size(), CV_32F)};
+    for (const BetweenLayer& l : field.layers) {
+        const cv::Mat share = l.shareA + l.shareB;
+        cv::accumulateProduct(share, l.dx, p.x);
+        cv::accumulateProduct(share, l.dy, p.y);
+    }
+    return p;
+}
+
+// Their mean around each place by weight, over about twice `side`; 0 where nothing around has any.
+Paths smoothed(const Paths& p, const cv::Mat& weight, int side) {
+    cv::Mat all = weight.clone();
+    Paths mean{p.x.mul(weight), p.y.mul(weight)};
+    for (int k = 0; k < 3; ++k)
+        for (cv::Mat* m : {&all, &mean.x, &mean.y}) average(*m, side);
+    all = cv::max(all, 1e-7);
+    mean.x /= all, mean.y /= all;
+    return mean;
+}
+
+// Within `torn`, the path of what moves there against its surroundings, which it would tear from if it went with them:
+// each counts by how little it is doubted.
+Paths pathsWithin(const cv::Mat& torn, const BetweenField& field, const cv::Mat& doubt, int side) {
+    constexpr double kWithThem = 0.5; // places a frame: what goes with its surroundings counts a little too
     cv::Mat weight = doubt / kUnsure;
     cv::multiply(weight, weight, weight);
     cv::divide(1.0, 1 + weight, weight);
-    weight = weight.mul(torn);
-    to.dx = 0, to.dy = 0;
-    for (const BetweenLayer& l : field.layers) {
-        const cv::Mat share = (l.shareA + l.shareB).mul(weight);
-        cv::accumulateProduct(share, l.dx, to.dx);
-        cv::accumulateProduct(share, l.dy, to.dy);
-    }
-    for (int k = 0; k < 3; ++k)
-        for (cv::Mat* m : {&weight, &to.dx, &to.dy}) average(*m, side);
-    weight = cv::max(weight, 1e-7);
-    to.dx /= weight, to.dy /= weight;
+    const Paths all = meanPaths(field), around = smoothed(all, weight.mul(1 - torn), 2 * side - 1);
+    cv::Mat apart;
+    cv::magnitude(all.x - around.x, all.y - around.y, apart);
+    return smoothed(all, weight.mul(torn).mul(apart + kWithThem), side);
 }
 
 // 1 where detail is clear (8-bit steps a place) and the same in both, as of a caption or a post: that stands still,
@@ -92,7 +113,8 @@ void keepWhole(BetweenField& field, const cv::Mat& a, const cv::Mat& b, float pa
     if (cv::countNonZero(torn) > 0) {
         const int further = 2 * kFurther * fine + 1;
         cv::dilate(torn, torn, cv::getStructuringElement(cv::MORPH_ELLIPSE, {further, further}));
-        smoothPath(field, doubt, torn, odd(kSmooth, fine), kept);
+        const Paths paths = pathsWithin(torn, field, doubt, odd(kSmooth, fine));
+        kept.dx = paths.x, kept.dy = paths.y;
         cv::Mat share;
         cv::GaussianBlur(torn, share, {odd(kSoft, fine), odd(kSoft, fine)}, 0);
         share = share.mul(1 - standsStill(a, b));
