@@ -87,8 +87,11 @@ std::vector<BetweenLayers::Layer> BetweenLayers::layersIn(const Picture& field, 
     std::vector<Layer> all;
     for (std::size_t k = 0; k < layers_; ++k) {
         const Plane shareA = part(field, 0, 2 * k + 1), shareB = part(field, 1, 2 * k + 1);
-        if (k > 0 && spread.isZero(shareA) && spread.isZero(shareB)) continue; // one path tells all
-        all.push_back({spread(part(field, 0, 2 * k)), spread(part(field, 1, 2 * k)), {spread(shareA), spread(shareB)}});
+        const bool ofA = !spread.isZero(shareA), ofB = !spread.isZero(shareB);
+        if (!ofA && !ofB) continue; // most often one path tells all
+        all.push_back({spread(part(field, 0, 2 * k)),
+                       spread(part(field, 1, 2 * k)),
+                       {ofA ? spread(shareA) : cv::Mat(), ofB ? spread(shareB) : cv::Mat()}});
     }
     return all;
 }
@@ -100,9 +103,10 @@ void BetweenLayers::add(const std::vector<Layer>& layers, const Sides& s, std::s
     const double along[] = {-s.part, 1 - s.part};
     for (const Layer& l : layers)
         for (const std::size_t side : {0u, 1u})
-            addMoved(*planes[side], band, l.dx, l.dy,
-                     {float(along[side] * size_ / subW), float(along[side] * size_ / subH)}, kReach, l.shares[side],
-                     sums[side]);
+            if (!l.shares[side].empty())
+                addMoved(*planes[side], band, l.dx, l.dy,
+                         {float(along[side] * size_ / subW), float(along[side] * size_ / subH)}, kReach, l.shares[side],
+                         sums[side]);
 }
 
 cv::Mat BetweenLayers::mendable(const Picture& field, const Rect& band) const {

@@ -36,7 +36,7 @@ public:
     /// side gives of it.
     struct Layer {
         cv::Mat dx, dy;
-        std::array<cv::Mat, 2> shares;
+        std::array<cv::Mat, 2> shares; ///< of A and of B; empty: nothing of it
     };
     std::vector<Layer> layersIn(const Picture& field, bool chroma, const Rect& band) const;
     /// Adds to `sums` what each side gives to `band` of plane `c` by these layers. Both sums may be one.

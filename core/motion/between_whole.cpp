@@ -10,11 +10,14 @@ namespace {
 
 // Doubt, 8-bit steps on average around a place, from which on what is mixed is seen to tear or to be double.
 constexpr double kTorn = 24;
+// The same near such a place: a thing is left here, and comes there, where it may be doubted more.
+constexpr double kDoubtful = 12;
 // Doubt that makes a path count half as much for what lies around it.
 constexpr double kUnsure = 8;
-// Places that are searched: over how many doubt is averaged; how much further around it a thing is kept whole, so that
-// its shapes in both frames lie within; how softly that ends; over how many paths are averaged, three times.
-constexpr int kAround = 5, kFurther = 3, kSoft = 7, kSmooth = 13;
+// Places that are searched: over how many doubt is averaged; how far is near; how much further around it a thing is
+// kept whole, so that its shapes in both frames lie within; how softly that ends; over how many paths are averaged,
+// three times.
+constexpr int kAround = 5, kNear = 12, kFurther = 3, kSoft = 7, kSmooth = 13;
 
 int odd(int places, int fine) { return places / 2 * fine * 2 + 1; }
 
@@ -62,14 +65,14 @@ Paths pathsWithin(const cv::Mat& torn, const BetweenField& field, const cv::Mat&
 // 1 where detail is clear (8-bit steps a place) and the same in both, as of a caption or a post: that stands still,
 // whatever passes behind it.
 cv::Mat standsStill(const cv::Mat& a, const cv::Mat& b) {
-    constexpr int kNear = 3;
+    constexpr int kBeside = 3;
     constexpr float kFaint = 3, kClear = 6, kSame = 0.125f, kOther = 0.25f; // the last two: of the slope
     cv::Mat differ, across, down, slope;
     cv::absdiff(a, b, differ);
     cv::Sobel(a, across, CV_32F, 1, 0, 3, 0.125);
     cv::Sobel(a, down, CV_32F, 0, 1, 3, 0.125);
     cv::magnitude(across, down, slope);
-    average(differ, kNear), average(slope, kNear);
+    average(differ, kBeside), average(slope, kBeside);
     for (int y = 0; y < a.rows; ++y) {
         const float* const d = differ.ptr<float>(y);
         float* const s = slope.ptr<float>(y);
@@ -111,6 +114,11 @@ void keepWhole(BetweenField& field, const cv::Mat& a, const cv::Mat& b, float pa
     cv::blur(field.doubt, doubt, {odd(kAround, fine), odd(kAround, fine)});
     cv::threshold(doubt, torn, kTorn, 1, cv::THRESH_BINARY);
     if (cv::countNonZero(torn) > 0) {
+        cv::Mat doubtful;
+        cv::threshold(doubt, doubtful, kDoubtful, 1, cv::THRESH_BINARY);
+        const int near = 2 * kNear * fine + 1;
+        cv::dilate(torn, torn, cv::Mat::ones(near, near, CV_8U));
+        torn = torn.mul(doubtful);
         const int further = 2 * kFurther * fine + 1;
         cv::dilate(torn, torn, cv::getStructuringElement(cv::MORPH_ELLIPSE, {further, further}));
         const Paths paths = pathsWithin(torn, field, doubt, odd(kSmooth, fine));

@@ -58,9 +58,17 @@ MixedSides mixedSides(const BetweenLayers& layers, const Picture& field, const B
         mixed = 0, differ = 0;
         const auto all = layers.layersIn(field, false, tile);
         layers.add(all, sides, 0, tile, {mixed, differ}); // what each side gives
-        std::array<cv::Mat, 2> shares = all.front().shares;
-        for (std::size_t k = 1; k < all.size(); ++k)
-            for (const std::size_t side : {0u, 1u}) shares[side] += all[k].shares[side];
+        std::array<cv::Mat, 2> shares;                    // of all layers, which are not needed any more
+        for (const std::size_t side : {0u, 1u}) {
+            for (const BetweenLayers::Layer& l : all) {
+                if (l.shares[side].empty()) continue;
+                if (shares[side].empty())
+                    shares[side] = l.shares[side];
+                else
+                    shares[side] += l.shares[side];
+            }
+            if (shares[side].empty()) shares[side] = cv::Mat::zeros(mixed.size(), CV_32F);
+        }
         for (int y = 0; y < tile.h; ++y) {
             float *const m = mixed.ptr<float>(y), *const d = differ.ptr<float>(y);
             const float *const a = shares[0].ptr<float>(y), *const b = shares[1].ptr<float>(y);

@@ -74,6 +74,20 @@ int between(const Picture& p) {
     return count;
 }
 
+// A field of one layer, both sides half, without movement.
+BetweenField doubted(const cv::Mat& doubt) {
+    BetweenField f;
+    f.layers.resize(1);
+    BetweenLayer& l = f.layers[0];
+    for (cv::Mat* m : {&l.dx, &l.dy}) *m = cv::Mat::zeros(doubt.size(), CV_32F);
+    for (cv::Mat* m : {&l.shareA, &l.shareB}) *m = cv::Mat(doubt.size(), CV_32F, cv::Scalar(0.5));
+    f.doubt = doubt.clone(), f.mendable = doubt.clone();
+    return f;
+}
+
+const cv::Size kSize(80, 30);
+cv::Mat even(double v) { return cv::Mat(kSize, CV_32F, cv::Scalar(v)); }
+
 } // namespace
 
 TEST_CASE("a limb whose movement cannot be told keeps the shape of the nearer frame; mixed it is in neither place") {
@@ -108,16 +122,9 @@ TEST_CASE("what is kept whole moves along with what is around it") {
 }
 
 TEST_CASE("kept whole: the side that holds what a path leads to, where the other one ends at its border") {
-    BetweenField field;
-    const cv::Size size(40, 30);
-    field.layers.resize(1);
-    BetweenLayer& l = field.layers[0];
-    l.dx = cv::Mat(size, CV_32F, cv::Scalar(-10)), l.dy = cv::Mat(size, CV_32F, cv::Scalar(0));
-    l.shareA = cv::Mat(size, CV_32F, cv::Scalar(0.5)), l.shareB = l.shareA.clone();
-    field.doubt = cv::Mat(size, CV_32F, cv::Scalar(60));
-    field.mendable = field.doubt.clone();
-    const cv::Mat plain(size, CV_32F, cv::Scalar(100));
-    keepWhole(field, plain, plain, 0.4f, 1);
+    BetweenField field = doubted(even(60));
+    field.layers[0].dx = -10;
+    keepWhole(field, even(100), even(100), 0.4f, 1);
     REQUIRE(field.layers.size() == 2);
     const BetweenLayer& kept = field.layers[1];
     const auto of = [](const cv::Mat& m, int x) { return m.at<float>(15, x); };
@@ -125,50 +132,46 @@ TEST_CASE("kept whole: the side that holds what a path leads to, where the other
     // A is nearer; but at the right rim its path comes from beyond, where only B has something.
     CHECK(of(kept.shareA, 20) == Approx(1));
     CHECK(of(kept.shareB, 20) == Approx(0).margin(1e-6));
-    CHECK(of(kept.shareA, 39) == Approx(0).margin(1e-6));
-    CHECK(of(kept.shareB, 39) == Approx(1));
+    CHECK(of(kept.shareA, kSize.width - 1) == Approx(0).margin(1e-6));
+    CHECK(of(kept.shareB, kSize.width - 1) == Approx(1));
     CHECK(of(field.layers[0].shareA, 20) == Approx(0).margin(1e-6));
     CHECK(of(field.mendable, 20) == Approx(0).margin(1e-6));
     CHECK(of(field.doubt, 20) == 60); // it is still told
 }
 
+TEST_CASE("kept whole: where a thing is left counts with where it comes, which may be doubted more") {
+    cv::Mat doubt = even(0);
+    doubt(cv::Rect(10, 10, 8, 8)) = 60;
+    for (const int x : {26, 64}) doubt(cv::Rect(x, 10, 8, 8)) = 18; // near it, and far from it
+    BetweenField field = doubted(doubt);
+    keepWhole(field, even(100), even(100), 0.4f, 1);
+    const auto kept = [&](int x) { return field.layers[1].shareA.at<float>(14, x); };
+    CHECK(kept(14) == Approx(1));
+    CHECK(kept(30) > 0.9f);
+    CHECK(kept(68) == 0);
+}
+
 TEST_CASE("kept whole: clear detail that lies still in both stays where it is") {
-    const cv::Size size(40, 30);
-    const auto field = [&] {
-        BetweenField f;
-        f.layers.resize(1);
-        for (cv::Mat* m : {&f.layers[0].dx, &f.layers[0].dy, &f.layers[0].shareA, &f.layers[0].shareB})
-            *m = cv::Mat(size, CV_32F, cv::Scalar(0.5));
-        f.doubt = cv::Mat(size, CV_32F, cv::Scalar(60));
-        f.mendable = f.doubt.clone();
-        return f;
-    };
-    cv::Mat a(size, CV_32F, cv::Scalar(60));
+    cv::Mat a = even(60);
     for (int x = 12; x < 20; x += 4) a.colRange(x, x + 2) = 230; // letters
     cv::Mat b = a.clone();
     b.colRange(28, 40) = 120; // something else comes there
-    BetweenField f = field();
-    keepWhole(f, a, b, 0.4f, 1);
-    const auto kept = [](const BetweenField& of, int x) { return of.layers[1].shareA.at<float>(15, x); };
-    CHECK(kept(f, 14) == Approx(0).margin(1e-6));
-    CHECK(kept(f, 32) == Approx(1));
+    const auto kept = [&](int x) {
+        BetweenField field = doubted(even(60));
+        keepWhole(field, a, b, 0.4f, 1);
+        return field.layers[1].shareA.at<float>(15, x);
+    };
+    CHECK(kept(14) == Approx(0).margin(1e-6));
+    CHECK(kept(32) == Approx(1));
     b = 230 + 60 - a; // the same detail, in other places
-    f = field();
-    keepWhole(f, a, b, 0.4f, 1);
-    CHECK(kept(f, 14) == Approx(1));
+    CHECK(kept(14) == Approx(1));
 }
 
 TEST_CASE("kept whole: nothing where nothing is doubtful, and a part of the picture is that part of the whole") {
-    BetweenField field;
-    const cv::Size size(40, 30);
-    field.layers.resize(1);
-    for (cv::Mat* m : {&field.layers[0].dx, &field.layers[0].dy, &field.layers[0].shareA, &field.layers[0].shareB})
-        *m = cv::Mat(size, CV_32F, cv::Scalar(0.5));
-    field.doubt = cv::Mat(size, CV_32F, cv::Scalar(20));
-    field.doubt.at<float>(10, 10) = 90; // one place alone is a speck
-    field.mendable = field.doubt.clone();
-    const cv::Mat plain(size, CV_32F, cv::Scalar(100));
-    keepWhole(field, plain, plain, 0.5f, 1);
+    cv::Mat doubt = even(20);
+    doubt.at<float>(10, 10) = 90; // one place alone is a speck
+    BetweenField field = doubted(doubt);
+    keepWhole(field, even(100), even(100), 0.5f, 1);
     CHECK(cv::countNonZero(field.layers[1].shareA) + cv::countNonZero(field.layers[1].shareB) == 0);
     CHECK(cv::norm(field.mendable, field.doubt) == 0);
     CHECK(cv::norm(field.layers[0].shareA - 0.5) == 0);
