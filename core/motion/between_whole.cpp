@@ -102,7 +102,7 @@ cv::Mat sideA(const BetweenLayer& l, float part, int side) {
         }
     }
     average(a, side);
-    return a;
+    return cv::min(cv::max(1.002 * a - 0.001, 0), 1); // all of one side to the bit: the other is not looked up then
 }
 
 } // namespace
