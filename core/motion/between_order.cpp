@@ -42,22 +42,28 @@ public:
                 if (x > 0) before[count++] = &place(x - 1, y);
                 if (y > 0) before[count++] = &place(x, y - 1);
                 if (y > 0 && x + 1 < w_) before[count++] = &place(x + 1, y - 1);
-                const auto leaps = [&](const Place& p) {
+                Place& here = place(x, y);
+                const Place was = here;
+                const auto leaps = [&](std::size_t path, std::size_t layer) {
                     float sum = 0;
-                    for (std::size_t n = 0; n < count; ++n)
-                        for (std::size_t k = 0; k < N; ++k) sum += leap(p[k], (*before[n])[k]);
+                    for (std::size_t n = 0; n < count; ++n) sum += leap(was[path], (*before[n])[layer]);
                     return sum;
                 };
-                Place& here = place(x, y);
-                float least = leaps(here);
+                std::array<std::array<float, N>, N> all; // of each path in each layer
+                float least = 0;
+                for (std::size_t k = 0; k < N; ++k) least += all[k][k] = leaps(k, k);
                 if (least == 0) continue;
-                const Place was = here;
+                for (std::size_t p = 0; p < N; ++p)
+                    for (std::size_t k = 0; k < N; ++k)
+                        if (p != k) all[p][k] = leaps(p, k);
                 std::array<std::size_t, N> way;
                 for (std::size_t k = 0; k < N; ++k) way[k] = k;
                 while (std::next_permutation(way.begin(), way.end())) {
-                    Place p;
-                    for (std::size_t k = 0; k < N; ++k) p[k] = was[way[k]];
-                    if (const float sum = leaps(p); sum < least) least = sum, here = p;
+                    float sum = 0;
+                    for (std::size_t k = 0; k < N; ++k) sum += all[way[k]][k];
+                    if (sum >= least) continue;
+                    least = sum;
+                    for (std::size_t k = 0; k < N; ++k) here[k] = was[way[k]];
                 }
             }
     }
