@@ -84,6 +84,20 @@ std::vector<Rect> parts(const Rect& r) {
     return all;
 }
 
+// Eyes, nose and mouth of a face that is turned aside lie to one side of its head, whose middle lies between the ears,
+// which the network finds too, hidden or not. How far that is from the box's middle along the line through both ears;
+// `v`: what the network says of a place.
+cv::Point2f towardsEars(const float* v) {
+    const cv::Point2f middle(v[0], v[1]), right(v[12], v[13]), left(v[14], v[15]), line = left - right;
+    const float length = line.dot(line);
+    constexpr float kMost = 0.3f; // of the box's width
+    if (!(length > 0)) return {};
+    const cv::Point2f away = line * (((left + right) * 0.5f - middle).dot(line) / length);
+    const float far = std::hypot(away.x, away.y), most = kMost * std::abs(v[2]);
+    if (!std::isfinite(far)) return {};
+    return far > most ? away * (most / far) : away;
+}
+
 bool isTiny(const Rect& r) { return r.w < 40 || r.h < 40; }
 
 std::vector<Mark> facesIn(const Picture& p, std::int64_t frame, const std::vector<Rect>& looked) {
@@ -91,6 +105,7 @@ std::vector<Mark> facesIn(const Picture& p, std::int64_t frame, const std::vecto
     const Rect all = p.planes[0].area();
     auto network = networks.take();
     std::vector<cv::Rect> boxes;
+    std::vector<cv::Point2f> toMiddle;
     std::vector<float> scores;
     for (const Rect& part : looked) {
         const Shrunk s = shrunk(p, part);
@@ -108,6 +123,7 @@ std::vector<Mark> facesIn(const Picture& p, std::int64_t frame, const std::vecto
                         y = (float(k / kCells) + 0.5f) * kCell + v[1] - v[3] / 2 - s.upper;
             boxes.emplace_back(part.x + int(std::lround(x / s.scale)), part.y + int(std::lround(y / s.scale)),
                                int(std::lround(v[2] / s.scale)), int(std::lround(v[3] / s.scale)));
+            toMiddle.push_back(towardsEars(v) / s.scale);
             scores.push_back(sure);
         }
     }
@@ -117,7 +133,10 @@ std::vector<Mark> facesIn(const Picture& p, std::int64_t frame, const std::vecto
     std::vector<Mark> found;
     for (const int k : kept) {
         const cv::Rect& b = boxes[std::size_t(k)];
-        const Rect box = Rect{b.x, b.y, b.width, b.height}.intersected(all);
+        const cv::Point2f across = 2 * toMiddle[std::size_t(k)]; // as far beyond the head's middle as before it
+        const Rect face{b.x, b.y, b.width, b.height},
+            beyond{b.x + int(std::lround(across.x)), b.y + int(std::lround(across.y)), b.width, b.height};
+        const Rect box = face.united(beyond).intersected(all);
         if (!box.empty()) found.push_back({frame, box, scores[std::size_t(k)]});
     }
     std::ranges::sort(found, std::greater{}, [](const Mark& m) { return m.box.pixels(); });

@@ -21,7 +21,7 @@ std::vector<Mark> findText(const Plane& luma, std::int64_t frame);
 
 /// Faces, turned aside and small ones too, from about a fifteenth of the picture's shorter side: a network of
 /// MediaPipe's (after Bazarevsky et al., "BlazeFace", 2019; models/faces) run by OpenCV on the whole picture and on
-/// squares along it. Boxes are sorted, largest first.
+/// squares along it. A box has the head's middle, which lies between the ears, in its middle. Sorted, largest first.
 std::vector<Mark> findFaces(const Picture&, std::int64_t frame);
 
 /// What stays put while the rest of the picture changes (a logo, captions): edges whose gradient is the same in most of
