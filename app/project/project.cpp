@@ -249,7 +249,7 @@ void Project::change(const Ticket& ticket, const QString& stroke) {
         if (c->past.size() > 200) c->past.erase(c->past.begin());
     }
     stroke_ = stroke;
-    undoBringsBack_ = false;
+    ticketStep();
     c->future.clear();
     c->ticket = ticket;
     Q_EMIT ticketChanged();
@@ -360,6 +360,7 @@ void Project::undo() {
     if (undoBringsBack_) return bringClipsBack();
     ClipEntry* c = currentClip();
     if (!c || c->past.empty()) return;
+    ticketStep();
     c->future.push_back({c->ticket, c->stretches});
     c->bringBack(c->past);
     stroke_.clear();
@@ -369,6 +370,7 @@ void Project::undo() {
 }
 
 void Project::redo() {
+    if (!redoTakesOff_.empty()) return takeOffAgain();
     ClipEntry* c = currentClip();
     if (!c || c->future.empty()) return;
     c->past.push_back({c->ticket, c->stretches});
@@ -436,7 +438,7 @@ void Project::setTicketOf(int clip, const Ticket& ticket) {
     ClipEntry& c = at(clip);
     if (c.ticket == ticket) return;
     c.past.push_back({c.ticket, c.stretches});
-    undoBringsBack_ = false;
+    ticketStep();
     c.future.clear();
     c.ticket = ticket;
     Q_EMIT shelfChanged();

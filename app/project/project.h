@@ -104,7 +104,7 @@ public:
     /// another clip is chosen before.
     void addFiles(const QStringList& paths);
     /// Takes clips off the shelf; their files stay. The last ones taken off together can be brought back as they were:
-    /// by bringClipsBack(), or by undo() while nothing was changed since.
+    /// by bringClipsBack(), or by undo() while nothing was changed since; redo() then takes them off again.
     void takeOff(std::vector<int> indices);
     QStringList takenOff() const; ///< names of those
     void bringClipsBack();
@@ -209,6 +209,8 @@ private:
     };
     void openSession(const QString& folder);
     void drop(int index); ///< tells nobody
+    void takeOffAgain();  ///< what was brought back last
+    void ticketStep();    ///< undo and redo are of tickets from now on
     /// Brought in now; on the shelf already; open, but its file was written anew.
     enum class Opening { New, Kept, Again };
     void openInBackground(const std::shared_ptr<ClipEntry>& entry, Opening how);
@@ -231,6 +233,7 @@ private:
     bool showNew_ = false; ///< the first that opens of what was brought in comes on the table
     std::vector<TakenOff> takenOff_;
     bool undoBringsBack_ = false;
+    std::vector<std::shared_ptr<ClipEntry>> redoTakesOff_;
     QString stroke_;
     std::vector<Target> targets_;
     std::set<std::string> watched_, chosen_;

@@ -25,6 +25,7 @@ void Project::takeOff(std::vector<int> indices) {
     }
     for (std::size_t k = indices.size(); k-- > 0;) drop(indices[k]);
     undoBringsBack_ = true;
+    redoTakesOff_.clear();
     Q_EMIT shelfChanged();
     Q_EMIT currentChanged();
     keepSoon();
@@ -37,13 +38,14 @@ QStringList Project::takenOff() const {
 }
 
 void Project::bringClipsBack() {
-    undoBringsBack_ = false;
+    ticketStep();
     int shown = -1;
     for (const TakenOff& t : std::exchange(takenOff_, {})) {
         // One that was added again meanwhile stays as it is now.
         if (std::ranges::any_of(clips_, [&](const auto& c) { return c->path == t.entry->path; })) continue;
         const int place = std::min(t.place, count());
         clips_.insert(clips_.begin() + place, t.entry);
+        redoTakesOff_.push_back(t.entry);
         if (current_ >= place) ++current_;
         if (shown < 0 || t.current) shown = place;
         // That it was opened was told to nobody; looking it over went on meanwhile.
@@ -54,6 +56,18 @@ void Project::bringClipsBack() {
     Q_EMIT shelfChanged();
     Q_EMIT currentChanged();
     keepSoon();
+}
+
+void Project::takeOffAgain() {
+    std::vector<int> places;
+    for (const auto& entry : redoTakesOff_) places.push_back(indexOf(entry.get()));
+    redoTakesOff_.clear();
+    takeOff(places);
+}
+
+void Project::ticketStep() {
+    undoBringsBack_ = false;
+    redoTakesOff_.clear();
 }
 
 } // namespace ulm::app

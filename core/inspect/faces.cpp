@@ -21,6 +21,7 @@ namespace {
 
 constexpr int kSide = 192, kCells = 48;
 constexpr float kScore = 0.6f, kSame = 0.3f; // as published: what counts, and overlap from which two are one face
+constexpr float kHint = 0.1f;                // of an animal, of which a part is asked for that is most like a face
 
 // A network keeps what it computes, so each use gets one of its own; reading it is slow, so few are made.
 class Networks {
@@ -100,7 +101,7 @@ cv::Point2f towardsEars(const float* v) {
 
 bool isTiny(const Rect& r) { return r.w < 40 || r.h < 40; }
 
-std::vector<Mark> facesIn(const Picture& p, std::int64_t frame, const std::vector<Rect>& looked) {
+std::vector<Mark> facesIn(const Picture& p, std::int64_t frame, const std::vector<Rect>& looked, float least = kScore) {
     static Networks networks;
     const Rect all = p.planes[0].area();
     auto network = networks.take();
@@ -116,7 +117,7 @@ std::vector<Mark> facesIn(const Picture& p, std::int64_t frame, const std::vecto
         const cv::Mat &score = out[scoresFirst ? 0 : 1], &box = out[scoresFirst ? 1 : 0];
         for (int k = 0; k < kCells * kCells; ++k) {
             const float sure = 1 / (1 + std::exp(-*score.ptr<float>(0, k)));
-            if (!(sure >= kScore)) continue;
+            if (!(sure >= least)) continue;
             const float* v = box.ptr<float>(0, k);
             constexpr float kCell = float(kSide) / kCells;
             const float x = (float(k % kCells) + 0.5f) * kCell + v[0] - v[2] / 2 - s.left,
@@ -129,7 +130,7 @@ std::vector<Mark> facesIn(const Picture& p, std::int64_t frame, const std::vecto
     }
     networks.giveBack(std::move(network));
     std::vector<int> kept;
-    cv::dnn::NMSBoxes(boxes, scores, kScore, kSame, kept);
+    cv::dnn::NMSBoxes(boxes, scores, least, kSame, kept);
     std::vector<Mark> found;
     for (const int k : kept) {
         const cv::Rect& b = boxes[std::size_t(k)];
@@ -148,6 +149,17 @@ std::vector<Mark> facesIn(const Picture& p, std::int64_t frame, const std::vecto
 std::vector<Mark> findFaces(const Picture& p, std::int64_t frame) {
     const Rect all = p.planes[0].area();
     return isTiny(all) ? std::vector<Mark>{} : facesIn(p, frame, parts(all));
+}
+
+std::optional<Rect> findHead(const Picture& p, const Rect& box) {
+    const Rect all = p.planes[0].area();
+    if (isTiny(all)) return {};
+    std::vector<Mark> found = facesIn(p, 0, {all}, kHint);
+    std::erase_if(found, [&](const Mark& m) {
+        return !box.contains({m.box.x + m.box.w / 2, m.box.y + m.box.h / 2, 1, 1});
+    });
+    if (found.empty()) return {};
+    return std::ranges::max_element(found, {}, &Mark::confidence)->box;
 }
 
 std::vector<Mark> findFacesInTurn(const Picture& p, std::int64_t frame, int turn) {

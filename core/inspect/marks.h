@@ -23,6 +23,9 @@ std::vector<Mark> findText(const Plane& luma, std::int64_t frame);
 /// MediaPipe's (after Bazarevsky et al., "BlazeFace", 2019; models/faces) run by OpenCV on the whole picture and on
 /// squares along it. A box has the head's middle, which lies between the ears, in its middle. Sorted, largest first.
 std::vector<Mark> findFaces(const Picture&, std::int64_t frame);
+/// The head of an animal whose middle lies in `box`, luma pixels: where the same network is surest there, though it was
+/// made for people and is far from sure. None where it sees nothing like one.
+std::optional<Rect> findHead(const Picture&, const Rect& box);
 
 /// What stays put while the rest of the picture changes (a logo, captions): edges whose gradient is the same in most of
 /// the frames given to add(). After Dekel, Rubinstein, Liu & Freeman, "On the effectiveness of visible watermarks",

@@ -170,7 +170,12 @@ struct Weight {
     static constexpr float kFace = 200, kMovement = 8, kContrast = 2.5f;
     static constexpr float kThing = 16000, kThingStep = 4; // of all cells of a thing that is surely there; of `thing`
     std::uint8_t movement = 0, contrast = 0, face = 0, thing = 0;
-    float all() const { return float(movement + contrast) + kFace * float(face) + kThingStep * float(thing); }
+    std::uint8_t body = 0; // of 255: what moves and stands out there does not count, for it is an animal's whose head
+                           // is known to be elsewhere
+    float counts() const { return 1 - float(body) / 255; }
+    float all() const {
+        return counts() * float(movement + contrast) + kFace * float(face) + kThingStep * float(thing);
+    }
 };
 using Weights = std::vector<Weight>; // of one frame
 
@@ -199,8 +204,9 @@ public:
             overCells(w_[k], b, [](Weight& c, float) { c.face = 1; });
     }
 
-    // Its weight is heaped up in its middle: of what is larger than a window its middle is kept. Who lives weighs in
-    // part as it moves; a thing as it wanders over its surroundings. `lower`: seen in the picture's lower half alone.
+    // Its weight is heaped up in its middle, or at its head: of what is larger than a window that is kept. Who lives
+    // weighs in part as it moves; a thing as it wanders over its surroundings. `lower`: seen in the picture's lower
+    // half alone.
     void addThing(std::int64_t frame, const CellBox& box, const Thing& t, bool lower) {
         const auto carried = std::int64_t(25 * std::min({box.w, box.h, 12})); // small ones slip off their tracks
         const Track track = trackOf(frame, box, carried);
@@ -208,14 +214,20 @@ public:
         const float share = t.being == Being::Thing ? wandering(track, box)
                             : limb                  ? 0.3f * moving(track)
                                                     : 0.4f + 0.6f * moving(track);
+        const Thing::Place heaped = t.head.value_or(Thing::Place{});
         for (const auto& [k, b] : track) {
             float heap = 0;
-            overCells(w_[k], b, [&](Weight&, float high) { heap += high; });
+            overCells(
+                w_[k], b, [&](Weight&, float high) { heap += high; }, heaped);
             const float near = 1 - std::abs(float(std::int64_t(k) + first_ - frame)) / float(carried + 1);
             const float each = near * share * float(t.mark.confidence) * Weight::kThing / Weight::kThingStep / heap;
-            overCells(w_[k], b, [&](Weight& c, float high) {
-                c.thing = std::max(c.thing, std::uint8_t(std::min(255.f, each * high + 0.5f)));
-            });
+            overCells(
+                w_[k], b,
+                [&](Weight& c, float high) {
+                    c.thing = std::max(c.thing, std::uint8_t(std::min(255.f, each * high + 0.5f)));
+                    if (t.head) c.body = std::max(c.body, std::uint8_t(255 * near * (1 - high)));
+                },
+                heaped);
         }
         beings_[std::size_t(t.being)] += share * t.mark.confidence;
     }
@@ -296,13 +308,15 @@ private:
     }
     // Calls with the weight of each cell in the box, and how near to its middle it is: (0, 1].
     template <class Each>
-    static void overCells(Weights& w, const CellBox& b, const Each& each) {
+    static void overCells(Weights& w, const CellBox& b, const Each& each, Thing::Place peak = {}) {
         const int left = int(b.x) - b.w / 2, upper = int(b.y) - b.h / 2;
-        const float halfW = float(b.w) / 4 + 1, halfH = float(b.h) / 4 + 1;
+        const auto near = [](int cell, float middle, int size, float at) { // half as many cells: in small ones
+            const float away = float(cell) - (middle + (at - 0.5f) * float(size)) / 2;
+            return std::max(0.05f, 1 - std::abs(away) / (float(size) / 2 * (away < 0 ? at : 1 - at) + 1));
+        };
         for (int y = std::max(0, upper / 2); y <= std::min(kSmallH - 1, (upper + b.h) / 2); ++y)
             for (int x = std::max(0, left / 2); x <= std::min(kSmallW - 1, (left + b.w) / 2); ++x)
-                each(w[std::size_t(y * kSmallW + x)], std::max(0.05f, 1 - std::abs(float(x) - b.x / 2) / halfW) *
-                                                          std::max(0.05f, 1 - std::abs(float(y) - b.y / 2) / halfH));
+                each(w[std::size_t(y * kSmallW + x)], near(x, b.x, b.w, peak.x) * near(y, b.y, b.h, peak.y));
     }
     // How much of it moves more than the picture does as a whole, [0, 1]: all from a half on. What passes over a small
     // part of it moves by itself.
@@ -405,7 +419,7 @@ private:
                     inside += w.all();
                     s.faces += Weight::kFace * w.face;
                     s.things += Weight::kThingStep * w.thing;
-                    s.movement += w.movement, s.contrast += w.contrast;
+                    s.movement += w.movement * w.counts(), s.contrast += w.contrast * w.counts();
                 }
         if (inside > 0) s.faces /= inside, s.things /= inside, s.movement /= inside, s.contrast /= inside;
         const double even = double((kAcross + 1) * (kDown + 1)) / (kSmallW * kSmallH);

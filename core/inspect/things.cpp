@@ -76,6 +76,13 @@ std::vector<Thing> findThings(const Picture& p, std::int64_t frame) {
         const Rect box = Rect{b.x, b.y, b.width, b.height}.intersected(all);
         if (!box.empty()) found.push_back({{frame, box, scores[std::size_t(k)]}, beingOf(kinds[std::size_t(k)])});
     }
+    for (Thing& t : found) {
+        const Rect& box = t.mark.box;
+        if (t.being != Being::Animal || 3 * box.w < all.w) continue;
+        if (const auto head = findHead(p, box))
+            t.head = {float(head->x + head->w / 2 - box.x) / float(box.w),
+                      float(head->y + head->h / 2 - box.y) / float(box.h)};
+    }
     return found;
 }
 

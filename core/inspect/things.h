@@ -2,6 +2,8 @@
 
 #include "core/inspect/marks.h"
 
+#include <optional>
+
 namespace ulm {
 
 enum class Being { Person, Animal, Thing };
@@ -10,6 +12,10 @@ enum class Being { Person, Animal, Thing };
 struct Thing {
     Mark mark;
     Being being = Being::Thing;
+    struct Place {
+        float x = 0.5f, y = 0.5f; ///< of the box
+    };
+    std::optional<Place> head; ///< of an animal that is wider than a third of the picture; none: not found
 };
 
 /// People, animals and things of 80 kinds (COCO's: Lin et al., ECCV 2014), whole ones and those that are partly in

@@ -129,7 +129,7 @@ StepPart enlargePart() {
             .called("Crisp", "%")
             .does("From faithful (0: what is surest, a little soft) to crisp (100: edges and texture as sharp as in a "
                   "fine picture, some of it guessed). Measured: less where traces of compression, noise, faces or "
-                  "letters were found; drawn clips stay faithful.",
+                  "letters were found, and in drawn clips.",
                   "texture looks scratched, letters wobble.")
             .actsIf([](const Ticket& t) { return t.enlarge.method.starts_with("learned"); },
                     "where a network that ships enlarges")
@@ -163,9 +163,6 @@ StepPart enlargePart() {
         const Ticket::Enlarge& e = b.ticket.enlarge;
         if (e.on && e.method.starts_with("learned") && !hasNetwork(b.ticket, b.found, 2))
             b.tell("the network for enlarging is missing; Lanczos stands in");
-        if (e.on && e.method.starts_with("learned") && e.crisp.from != From::Measured &&
-            !enlargesCrisp(b.ticket, b.found))
-            b.tell("no crisp network for this kind of clip and method: it is enlarged faithfully");
         if (!b.enlarging()) return;
         if (StagePtr s = enlarged(b))
             b.picture = s;

@@ -21,12 +21,12 @@ constexpr int kMostForFull = 1280 * 720; // pixels up to which the full network 
 constexpr double kNoisy = 5;             // from here on the yield tells nothing: shrinking averages noise away
 constexpr double kTakenByFilters = 0.5;
 constexpr double kCrispTraced = 45, kCrispCleaning = 15, kDelicate = 0.7;
-// The most that is measured, of good clips and of hard ones; the quick networks guess more, so they go less far.
+// The most that is measured, of good, of hard and of drawn clips; the quick networks guess more, so they go less far.
 struct Crispness {
-    double good, rough;
-    double of(bool isRough) const { return isRough ? rough : good; }
+    double good, rough, drawn;
+    double of(const std::string& kind) const { return kind == "rough" ? rough : kind == "drawn" ? drawn : good; }
 };
-constexpr Crispness kCrispFull{80, 80}, kCrispQuick{70, kCrispTraced};
+constexpr Crispness kCrispFull{80, 80, 70}, kCrispQuick{70, kCrispTraced, 50};
 // What a network's whole steps leave to scaling: little where time is not what counts (a second pass at three times the
 // size makes edges a fifth narrower), next to nothing where more pixels than delivered are asked for.
 constexpr double kLeftToScaling = 1.25, kLeftByOthers = 1.6, kLeftAbove = 1.05;
@@ -119,8 +119,10 @@ double measuredCrisp(const Ticket& t, const Inspection& found) {
     // on from where it takes over.
     const double compression = found.readings.compression;
     const auto between = [&](double a, double b) { return std::clamp((compression - a) / (b - a), 0.0, 1.0); };
-    const bool rough = networkKind(t, found) != "general";
-    const double most = (t.enlarge.method == "learned" ? kCrispFull : kCrispQuick).of(rough);
+    const std::string kind = networkKind(t, found);
+    const bool rough = kind == "rough";
+    const double most = (t.enlarge.method == "learned" ? kCrispFull : kCrispQuick).of(kind);
+    if (kind == "drawn") return bearable(found) * most;
     return bearable(found) * std::lerp(kCrispTraced, most,
                                        rough ? between(kRoughCompression, kHardCompression)
                                              : 1 - between(kTracesFrom, kRoughCompression));
@@ -203,8 +205,9 @@ StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const 
     // Further passes see a clean, large picture: networks without neighbours do them. Where two are left, one network
     // does what the quick one would by both, whose end is as crisp as that one's after a first pass by the full
     // network.
-    const bool rough = networkKind(t, found) == "rough", full = t.enlarge.method == "learned";
-    const double less = kCrispQuick.of(rough) / kCrispFull.of(rough);
+    const std::string kind = networkKind(t, found);
+    const bool full = t.enlarge.method == "learned";
+    const double less = kCrispQuick.of(kind) / kCrispFull.of(kind);
     const auto once = [&] { return shipped(t, found, 2, false, full ? crisp * less : crisp); };
     const auto twice = [&] { return shipped(t, found, 4, false, full ? crisp : std::min(1.0, crisp / less)); };
     const double leave = t.enlarge.above > 1 ? kLeftAbove : full ? kLeftToScaling : kLeftByOthers;

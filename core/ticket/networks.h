@@ -37,7 +37,7 @@ double enlargeStrength(const Ticket&, const Inspection&);
 /// noisy clips and those with faces or letters stay nearer to the faithful one: a crisp network draws noise and guesses
 /// sharp.
 double measuredCrisp(const Ticket&, const Inspection&);
-/// Whether a crisp network ships for this clip and method: drawn clips stay faithful.
+/// Whether a crisp network ships for this clip and method.
 bool enlargesCrisp(const Ticket&, const Inspection&);
 /// The crispness used, %, [0, 100]; 0 where there is no crisp network for it.
 double enlargeCrisp(const Ticket&, const Inspection&);

@@ -111,6 +111,17 @@ TEST_CASE("a face's box has the middle of its head in the middle, whichever way 
     }
 }
 
+TEST_CASE("a head is sought in a box alone, though nothing there is surely a face") {
+    CHECK_FALSE(findHead(grey(20, 20, [](int, int) { return 0.5f; }), {0, 0, 20, 20}));
+    if (!hasFilm()) return;
+    const Picture seen = filmFrame(122); // a face's middle at 0.67 of the width
+    const int w = seen.format.width, h = seen.format.height;
+    const auto head = findHead(seen, {w / 2, 0, w / 2, h});
+    REQUIRE(head);
+    CHECK((head->x + head->w / 2.0) / w == Approx(0.67).margin(0.05));
+    if (const auto other = findHead(seen, {0, 0, w / 4, h})) CHECK(other->x + other->w / 2 < w / 4);
+}
+
 TEST_CASE("faces are found: turned aside, eyes shut, and small in the corner of a wide picture") {
     if (!hasFilm()) return;
     const auto holds = [](const std::vector<Mark>& found, int x, int y, int least, int most) {

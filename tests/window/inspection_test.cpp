@@ -250,7 +250,19 @@ TEST_CASE("clips taken off the shelf come back as they were, once, and not besid
     CHECK(b.project().current() == 1);
     CHECK(b.project().at(1).path == path);
     CHECK(b.project().at(1).ticket.finish.amount == 1.25);
+    const auto redo = [&] { QTest::keyClick(&b.window, Qt::Key_Z, Qt::ControlModifier | Qt::ShiftModifier); };
+    redo();
+    REQUIRE(b.project().count() == 1);
+    CHECK(b.project().at(0).path != path);
+    undo();
+    REQUIRE(b.project().count() == 2);
+    CHECK(b.project().current() == 1);
     undo(); // what was done before that
+    CHECK(b.project().at(1).ticket.finish.amount == Ticket().finish.amount);
+    redo(); // of the ticket, which was undone last
+    CHECK(b.project().count() == 2);
+    CHECK(b.project().at(1).ticket.finish.amount == 1.25);
+    undo();
     CHECK(b.project().at(1).ticket.finish.amount == Ticket().finish.amount);
     REQUIRE(b.settle());
 

@@ -181,10 +181,9 @@ def one(rng: random.Random, stock: list, cutouts: list, hard: float) -> tuple[np
 
 
 def stock_for(kind: str, folder: pathlib.Path, rng: random.Random) -> tuple[list, list]:
-    loaded = [p for p in map(pictures.load, pictures.fetch(folder, pictures.PACKAGES)) if p]
-    photos, cutouts = [y for y, c in loaded if c is None], [p for p in loaded if p[1] is not None]
     if kind != "drawn":
-        return pictures.worlds(photos, rng), cutouts
+        loaded = [p for p in map(pictures.load, pictures.fetch(folder, pictures.PACKAGES)) if p]
+        return pictures.worlds([y for y, c in loaded if c is None], rng), [p for p in loaded if p[1] is not None]
     painted = [p for p in map(pictures.load, pictures.fetch(folder, pictures.DRAWN_PACKAGES)) if p]
     drawn = [pictures.draw(rng, 1000) for _ in range(120)]
     return drawn + [y for y, c in painted if c is None][:40], [p for p in painted if p[1] is not None][:150]
