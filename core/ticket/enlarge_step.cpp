@@ -112,8 +112,9 @@ StepPart enlargePart() {
         choiceKey("enlarge.kind", {{"auto", "Auto"}, {"general", "General"}, {"rough", "Rough"}, {"drawn", "Drawn"}},
                   OF_TICKET(enlarge.kind))
             .called("Made for")
-            .does("General: good clips. Rough: strongly compressed or noisy ones. Drawn: line art, letters, screens, "
-                  "games. Auto chooses by what was found.")
+            .does(
+                "General: good clips. Rough: strongly compressed or noisy ones. Drawn: line art, letters, screens and "
+                "games that were strongly compressed. Auto chooses by what was found.")
             .actsIf([](const Ticket& t) { return t.enlarge.method.starts_with("learned"); },
                     "where a network that ships enlarges")
             .onlyWhereItActs(),

@@ -26,7 +26,7 @@ struct Crispness {
     double good, rough, drawn;
     double of(const std::string& kind) const { return kind == "rough" ? rough : kind == "drawn" ? drawn : good; }
 };
-constexpr Crispness kCrispFull{80, 80, 70}, kCrispQuick{70, kCrispTraced, 50};
+constexpr Crispness kCrispFull{80, 80, 60}, kCrispQuick{70, kCrispTraced, kCrispTraced};
 // What a network's whole steps leave to scaling: little where time is not what counts (a second pass at three times the
 // size makes edges a fifth narrower), next to nothing where more pixels than delivered are asked for.
 constexpr double kLeftToScaling = 1.25, kLeftByOthers = 1.6, kLeftAbove = 1.05;
@@ -47,7 +47,7 @@ double openNoise(const Readings& r) { return std::max(0.0, 0.8 * (r.noise - 1));
 
 std::shared_ptr<const Network> shipped(const Ticket& t, const Inspection& found, int scale, bool full,
                                        double crisp = 0) {
-    if (auto net = shippedNetwork(networkKind(t, found), scale, full, crisp)) return net;
+    if (auto net = shippedNetwork(networkKind(t, found, scale), scale, full, crisp)) return net;
     if (auto net = shippedNetwork("general", scale, full, crisp)) return net;
     return shippedNetwork("general", scale, !full, crisp);
 }
@@ -64,10 +64,10 @@ StagePtr byLanczos(StagePtr input, int width, int height) {
     return std::make_shared<ResampleStage>(input, whole, Kernel::Lanczos, f);
 }
 
-// The share of what is crisp that this clip bears: people know faces and letters too well to have them guessed, and
-// noise would be taken for texture.
+// The share of what is crisp that this clip bears: people know faces and letters too well to have them guessed, ink
+// has little that could be, and noise would be taken for texture.
 double bearable(const Inspection& found) {
-    const double known = found.faces.empty() && found.text.empty() ? 1 : kDelicate;
+    const double known = found.faces.empty() && found.text.empty() && !found.drawn() ? 1 : kDelicate;
     return known * (1 - 0.5 * std::clamp(openNoise(found.readings) / kNoisy, 0.0, 1.0));
 }
 
@@ -96,11 +96,11 @@ DamageLevels damageLevels(const Ticket& t, const Inspection& found) {
             level(estimate.noise, t.clean.noise, r.noise, kMostNoise, kNoiseOfLevel)};
 }
 
-std::string networkKind(const Ticket& t, const Inspection& found) {
-    const Readings& r = found.readings;
+std::string networkKind(const Ticket& t, const Inspection& found, int scale) {
     if (t.enlarge.kind != "auto") return t.enlarge.kind;
-    if (found.drawn()) return "drawn";
-    return r.compression >= kRoughCompression ? "rough" : "general";
+    const bool hard = found.readings.compression >= kRoughCompression;
+    if (found.drawn() && (hard || scale == 1)) return "drawn";
+    return hard ? "rough" : "general";
 }
 
 double measuredStrength(const Ticket& t, const Inspection& found) {
@@ -140,7 +140,7 @@ double enlargeCrisp(const Ticket& t, const Inspection& found) {
 double measuredCleanCrisp(const Ticket&, const Inspection& found) { return bearable(found) * kCrispCleaning; }
 
 bool cleansCrisp(const Ticket& t, const Inspection& found) {
-    return cleansByNetwork(t, found) && hasCrispNetwork(networkKind(t, found), 1, t.clean.method != "learned-quick");
+    return cleansByNetwork(t, found) && hasCrispNetwork(networkKind(t, found, 1), 1, t.clean.method != "learned-quick");
 }
 
 double cleanCrisp(const Ticket& t, const Inspection& found) {

@@ -22,8 +22,9 @@ CleanValues cleanValues(const Ticket&, const Inspection&);
 /// tells of less damage in proportion, one above of more; a clip without damage is not said to have any.
 DamageLevels damageLevels(const Ticket&, const Inspection&);
 
-/// Which networks treat this clip: "general", "rough" or "drawn".
-std::string networkKind(const Ticket&, const Inspection&);
+/// Which networks treat this clip at a scale: "general", "rough" or "drawn". Line art that is enlarged is the general
+/// network's work until it was encoded hard (docs/networks.md).
+std::string networkKind(const Ticket&, const Inspection&, int scale = 2);
 
 /// What "measured" means for the strength of enlarging on this clip, %: the clip's yield where the general network is
 /// used, the less so the harder the clip is damaged (shrinking it hides damage, and with it what a network is good

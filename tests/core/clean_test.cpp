@@ -165,7 +165,7 @@ TEST_CASE("networks are told what is there: values below a reading tell of less,
     r.compression = 20;
     CHECK(networkKind(t, i) == "general");
     i.kind = "line art";
-    CHECK(networkKind(t, i) == "drawn");
+    CHECK(networkKind(t, i, 1) == "drawn");
     setByAssignment(t, "enlarge.kind=general");
     CHECK(networkKind(t, i) == "general");
 }

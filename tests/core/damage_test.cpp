@@ -212,8 +212,14 @@ TEST_CASE("which network treats a clip follows its readings until the ticket say
     r.compression = 0;
     r.noise = 9; // noise that lies open is the general network's work
     CHECK(networkKind(t, i) == "general");
-    i.kind = "line art";
-    CHECK(networkKind(t, i) == "drawn");
+    for (const char* drawn : {"line art", "screen"}) {
+        i.kind = drawn;
+        r.compression = 44;
+        CHECK(networkKind(t, i) == "general");
+        CHECK(networkKind(t, i, 1) == "drawn");
+        r.compression = 46;
+        CHECK(networkKind(t, i) == "drawn");
+    }
     t.enlarge.kind = "general";
     CHECK(networkKind(t, i) == "general");
 }

@@ -271,9 +271,10 @@ TEST_CASE("the yield of enlarging tells clean detail from noise, and what streng
     CHECK(enlargeStrength(t, i) == Approx(80));
     r.compression = 60;
     CHECK(enlargeStrength(t, i) == 100);
-    r.compression = 0;
     i.kind = "screen";
     CHECK(enlargeStrength(t, i) == 100);
+    r.compression = 0; // the general network's too
+    CHECK(enlargeStrength(t, i) == 60);
     i.kind = "natural";
     setByKey(t, "enlarge.strength", "nudge:-15");
     CHECK(enlargeStrength(t, i) == 45);
@@ -429,7 +430,7 @@ TEST_CASE("what measured crispness follows: kind, noise, and whether faces or le
     CHECK(measuredCrisp(t, hard) == 45);
     setByAssignment(t, "enlarge.method=learned");
     // Of ink less is guessed, however hard it was encoded.
-    for (const auto& [method, most] : {std::pair{"learned", 70}, {"learned-quick", 50}}) {
+    for (const auto& [method, most] : {std::pair{"learned", 60}, {"learned-quick", 45}}) {
         Ticket inked = t;
         setByAssignment(inked, "enlarge.kind=drawn");
         setByAssignment(inked, std::string("enlarge.method=") + method);
@@ -437,6 +438,9 @@ TEST_CASE("what measured crispness follows: kind, noise, and whether faces or le
         CHECK(measuredCrisp(inked, hard) == most);
         CHECK(measuredCrisp(inked, lettered) == Approx(0.7 * most));
         CHECK(enlargeCrisp(inked, good) == most);
+        Inspection art = good;
+        art.kind = "line art";
+        CHECK(measuredCrisp(inked, art) == Approx(0.7 * most));
     }
     // Where there is no network, none is mixed, whatever is asked.
     setByAssignment(t, "enlarge.crisp=100");
