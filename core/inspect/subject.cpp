@@ -457,6 +457,14 @@ CellBox cellsOf(const Rect& upright, const Turning& shown) {
                        shown);
 }
 
+// With its head where it is in a box that lies as the clip is stored: fractions of a box turn as those of a picture do.
+Thing asStored(Thing t, const Turning& shown) {
+    if (!t.head) return t;
+    const CellBox at = storedCells({t.head->x, t.head->y, 0, 0}, shown);
+    t.head = {(at.x + 0.5f) / kW, (at.y + 0.5f) / kH};
+    return t;
+}
+
 } // namespace
 
 Subject findSubject(const std::vector<Thumbprint>& prints, const std::vector<std::int64_t>& cuts,
@@ -474,7 +482,8 @@ Subject findSubject(const std::vector<Thumbprint>& prints, const std::vector<std
             if (here(f)) shot.addFace(f.frame, cellsOf(f.box, shown));
         for (const Thing& t : seen.things)
             if (here(t.mark))
-                shot.addThing(t.mark.frame, cellsOf(t.mark.box, shown), t, 2 * t.mark.box.y > shown.height);
+                shot.addThing(t.mark.frame, cellsOf(t.mark.box, shown), asStored(t, shown),
+                              2 * t.mark.box.y > shown.height);
         s.shots.push_back(shot.find(shown, s));
     }
     return s;

@@ -243,15 +243,19 @@ TEST_CASE("Of an animal wider than the crop the head is kept, whatever else of i
     Scene wing;
     wing.figureX = [](int n) { return 0.7 + 0.02 * std::sin(n * 0.4); };
     const auto prints = wing.prints(50);
-    const auto placeWith = [&](std::optional<Thing::Place> head) {
+    const auto placeWith = [&](std::optional<Thing::Place> head, const Turning& shown = kUpright) {
         SeenThings seen;
         for (const int n : {5, 25, 45})
             seen.things.push_back({{n, {int(0.1 * kWide), 10, int(0.8 * kWide), 160}, 0.9}, Being::Animal, head});
-        return findSubject(prints, {}, seen, kUpright).places[25].x;
+        return findSubject(prints, {}, seen, shown).places[25].x;
     };
     CHECK(placeWith({}) > 0.6f); // the wing draws it there
     CHECK(placeWith(Thing::Place{0.2f, 0.3f}) < 0.5f);
     CHECK(placeWith(Thing::Place{0.8f, 0.3f}) > 0.6f);
+    // A clip that is shown mirrored: its wing is seen on the left.
+    const Turning mirrored{0, true, kWide, kHigh};
+    CHECK(placeWith({}, mirrored) < 0.4f);
+    CHECK(placeWith(Thing::Place{0.8f, 0.3f}, mirrored) > 0.5f);
 }
 
 TEST_CASE("What is large is followed as truly as what is small", "[follow]") {
