@@ -14,6 +14,7 @@
 #include "core/judge/trial.h"
 #include "core/media/frame_convert.h"
 #include "core/media/sound_reader.h"
+#include "core/picture/opencv_memory.h"
 
 #include <algorithm>
 #include <cstdlib>
@@ -516,6 +517,7 @@ int main(int argc, char** argv) try {
         std::cerr << "usage: ulmwood-bench DEMO-FOLDER [ROW…]\n";
         return 2;
     }
+    ulm::recycleMatrices(); // as the programs do
     Bench bench(argv[1], fs::canonical("/proc/self/exe").parent_path().parent_path());
     const std::pair<const char*, void (Bench::*)()> all[] = {{"spots", &Bench::spots},
                                                              {"inspection", &Bench::inspection},

@@ -1,6 +1,7 @@
 #include "cli/commands.h"
 #include "core/base/aside.h"
 #include "core/model/arithmetic.h"
+#include "core/picture/opencv_memory.h"
 
 #include <csignal>
 #include <ext/stdio_filebuf.h>
@@ -19,6 +20,7 @@ int main(int argc, char** argv) {
     std::signal(SIGPIPE, SIG_IGN);
     std::signal(SIGXFSZ, SIG_IGN); // a file size limit is told as an error, not by a signal
     mallopt(M_ARENA_MAX, 2);       // frames are large: many arenas only scatter them
+    ulm::recycleMatrices();
     ulm::keepArithmetic(ulm::arithmeticFile());
     // Drivers of graphics processors print what they like, where answers belong: they get the other stream.
     __gnu_cxx::stdio_filebuf<char> answers(::dup(STDOUT_FILENO), std::ios::out);

@@ -1,5 +1,7 @@
 #include "app/tasks/memory.h"
 
+#include "core/picture/opencv_memory.h"
+
 #include <chrono>
 #include <malloc.h>
 #include <thread>
@@ -7,6 +9,7 @@
 namespace ulm::app {
 
 void keepMemoryTight() {
+    recycleMatrices();
     mallopt(M_ARENA_MAX, 4);
     mallopt(M_MMAP_THRESHOLD, 1 << 20); // what is as large as a plane goes back at once
     std::thread([] {

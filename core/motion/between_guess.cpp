@@ -23,7 +23,7 @@ inline constexpr float kSamePath = 1.0f / 16, kHardly = 0.1f; // pixels of the f
 inline constexpr float kHidden = 4;                           // pixels of a gap from which on a side hardly counts
 inline constexpr std::size_t kMostGuesses = 8, kMostLayers = 3;
 
-struct FourOfEach { // luma and flow of a picture's places
+struct FourOfEach { // luma, flow and another of a picture's places
     const float* base;
     std::int32_t stride, right, low; // the last column and row
 };
@@ -34,6 +34,13 @@ struct WeighedRow {
     FourOfEach a, b;
     int y;
     float part;
+};
+
+struct SideRow {
+    const float* here; // four of each place
+    FourOfEach other;
+    float *gap, *unlike;
+    int y;
 };
 
 struct GuessRow {
@@ -96,19 +103,39 @@ void LookUp(D d, const FourOfEach& m, V x, V y, V& luma, V& across, V& down) {
     hn::LoadInterleaved4(d, mixed, luma, across, down, nothing);
 }
 
+template <class D, class V>
+V Length(D, V x, V y) {
+    return hn::Sqrt(hn::MulAdd(x, x, hn::Mul(y, y)));
+}
+
+// Places from `x` on: across and down.
+template <class D>
+void At(D d, int x, int y, hn::Vec<D>& across, hn::Vec<D>& down) {
+    const hn::RebindToSigned<D> di;
+    across = hn::ConvertTo(d, hn::Add(hn::Iota(di, 0), hn::Set(di, x))), down = hn::Set(d, float(y));
+}
+
+template <class D>
+void Side(D d, const SideRow& row, int x) {
+    hn::Vec<D> atX, atY, luma, u, v, unused, otherLuma, otherU, otherV;
+    At(d, x, row.y, atX, atY);
+    hn::LoadInterleaved4(d, row.here + 4 * x, luma, u, v, unused);
+    LookUp(d, row.other, hn::Add(atX, u), hn::Add(atY, v), otherLuma, otherU, otherV);
+    hn::StoreU(Length(d, hn::Add(u, otherU), hn::Add(v, otherV)), d, row.gap + x);
+    hn::StoreU(hn::AbsDiff(luma, otherLuma), d, row.unlike + x);
+}
+
 template <class D>
 void Weigh(D d, const WeighedRow& row, int x) {
     using V = hn::Vec<D>;
-    const hn::RebindToSigned<D> di;
     const V one = hn::Set(d, 1.f), part = hn::Set(d, row.part), rest = hn::Set(d, 1 - row.part);
-    V u, v;
+    V u, v, atX, atY;
     hn::LoadInterleaved2(d, row.path + 2 * x, u, v);
-    const V atX = hn::ConvertTo(d, hn::Add(hn::Iota(di, 0), hn::Set(di, x))), atY = hn::Set(d, float(row.y));
+    At(d, x, row.y, atX, atY);
     V lumaA, uA, vA, lumaB, uB, vB;
     LookUp(d, row.a, hn::NegMulAdd(part, u, atX), hn::NegMulAdd(part, v, atY), lumaA, uA, vA);
     LookUp(d, row.b, hn::MulAdd(rest, u, atX), hn::MulAdd(rest, v, atY), lumaB, uB, vB);
-    const auto length = [&](V p, V q) { return hn::Sqrt(hn::MulAdd(p, p, hn::Mul(q, q))); };
-    const V gapA = length(hn::Sub(uA, u), hn::Sub(vA, v)), gapB = length(hn::Add(uB, u), hn::Add(vB, v));
+    const V gapA = Length(d, hn::Sub(uA, u), hn::Sub(vA, v)), gapB = Length(d, hn::Add(uB, u), hn::Add(vB, v));
     hn::StoreU(hn::AbsDiff(lumaA, lumaB), d, row.unlike + x);
     hn::StoreU(hn::Mul(hn::Set(d, kFlowWeight), hn::Min(hn::Min(gapA, gapB), hn::Set(d, kMostGap))), d, row.cost + x);
     // Of (k / (k + gap))², the share that A has of both.
@@ -189,6 +216,9 @@ void ForRow(int width, const F& f) {
         for (int x = 0; x < width; x += n) f(d, std::min(x, width - n));
 }
 
+void SidesRow(const SideRow& row, int width) {
+    ForRow(width, [&](auto d, int x) { Side(d, row, x); });
+}
 void WeighRow(const WeighedRow& row, int width) {
     ForRow(width, [&](auto d, int x) { Weigh(d, row, x); });
 }
@@ -202,18 +232,57 @@ HWY_AFTER_NAMESPACE();
 
 #if HWY_ONCE
 namespace ulm {
+HWY_EXPORT(SidesRow);
 HWY_EXPORT(WeighRow);
 HWY_EXPORT(ChooseRow);
 
+namespace {
+
+FourOfEach placesOf(const cv::Mat& m) {
+    return {m.ptr<float>(), static_cast<std::int32_t>(m.step1()), m.cols - 1, m.rows - 1};
+}
+
+// The fourth, how little it is to be trusted, is written later.
+cv::Mat seenOf(const cv::Mat& luma, const cv::Mat& flow) {
+    cv::Mat all(luma.size(), CV_32FC4);
+    for (int y = 0; y < luma.rows; ++y) {
+        const float* l = luma.ptr<float>(y);
+        const auto* f = flow.ptr<cv::Vec2f>(y);
+        auto* o = all.ptr<cv::Vec4f>(y);
+        for (int x = 0; x < luma.cols; ++x) o[x] = {l[x], f[x][0], f[x][1], 0};
+    }
+    return all;
+}
+
+} // namespace
+
+std::array<BetweenSide, 2> sidesOf(const cv::Mat& a, const cv::Mat& b, const FlowPair& flow, int patch) {
+    const cv::Size size = a.size();
+    std::array<BetweenSide, 2> sides{BetweenSide{seenOf(a, flow.ab), cv::Mat(size, CV_32F)},
+                                     BetweenSide{seenOf(b, flow.ba), cv::Mat(size, CV_32F)}};
+    std::array<cv::Mat, 2> unlike;
+    for (const std::size_t n : {0u, 1u}) {
+        const FourOfEach other = placesOf(sides[1 - n].seen);
+        unlike[n].create(size, CV_32F);
+        for (int y = 0; y < size.height; ++y) HWY_DYNAMIC_DISPATCH(SidesRow)
+        ({sides[n].seen.ptr<float>(y), other, sides[n].gap.ptr<float>(y), unlike[n].ptr<float>(y), y}, size.width);
+        cv::blur(unlike[n], unlike[n], {patch, patch});
+    }
+    for (const std::size_t n : {0u, 1u})
+        for (int y = 0; y < size.height; ++y) {
+            const float *const gap = sides[n].gap.ptr<float>(y), *const u = unlike[n].ptr<float>(y);
+            auto* const s = sides[n].seen.ptr<cv::Vec4f>(y);
+            for (int x = 0; x < size.width; ++x) s[x][3] = gap[x] + u[x];
+        }
+    return sides;
+}
+
 BetweenGuess weighed(const cv::Mat& path, const BetweenSide& a, const BetweenSide& b, float part, int patch) {
     const cv::Size size = path.size();
-    const auto placesOf = [](const cv::Mat& m) {
-        return FourOfEach{m.ptr<float>(), static_cast<std::int32_t>(m.step1()), m.cols - 1, m.rows - 1};
-    };
     BetweenGuess g{path, cv::Mat(size, CV_32F), cv::Mat(size, CV_32F), cv::Mat(size, CV_32F)};
     for (int y = 0; y < size.height; ++y) HWY_DYNAMIC_DISPATCH(WeighRow)
-    ({path.ptr<float>(y), g.unlike.ptr<float>(y), g.cost.ptr<float>(y), g.shareA.ptr<float>(y), placesOf(a.lumaAndFlow),
-      placesOf(b.lumaAndFlow), y, part},
+    ({path.ptr<float>(y), g.unlike.ptr<float>(y), g.cost.ptr<float>(y), g.shareA.ptr<float>(y), placesOf(a.seen),
+      placesOf(b.seen), y, part},
      size.width);
     cv::blur(g.unlike, g.unlike, {patch, patch});
     g.cost += g.unlike;

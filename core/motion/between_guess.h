@@ -1,18 +1,24 @@
 #pragma once
 
+#include <array>
 #include <opencv2/core.hpp>
 #include <vector>
 
 namespace ulm {
 
 struct BetweenField;
+struct FlowPair;
 
-/// A side of a pair of pictures: its luma (8-bit codes) and its flow to the other side, to be looked up together
-/// (CV_32FC4, the last unused); how far each place misses where it started when it goes there and back; and how little
-/// its flow is to be trusted.
+/// A side of a pair of pictures: of each place its luma (8-bit codes), its flow to the other side, and how little that
+/// is to be trusted (8-bit steps and pixels), together (CV_32FC4); and by how many pixels it misses where it started
+/// when it goes there and back.
 struct BetweenSide {
-    cv::Mat lumaAndFlow, gap, miss;
+    cv::Mat seen, gap;
 };
+
+/// Both sides, from their luma (CV_32F) and flows (CV_32FC2), all of one size. A flow is the less to be trusted the
+/// further it misses, and the more unlike what it joins is, over `patch` pixels.
+std::array<BetweenSide, 2> sidesOf(const cv::Mat& a, const cv::Mat& b, const FlowPair&, int patch);
 
 /// A guess of what moves through each place at an instant.
 struct BetweenGuess {

@@ -70,7 +70,10 @@ public:
         wish.whole = unsure_ == Unsure::Whole;
         wish.fine = plan_.search / plan_.field;
         const BetweenField f = betweenField(a, b, flows, wish, cancel);
-        for (Plane& p : out.planes) viewOf(p) = 0; // a layer may be missing
+        for (const std::size_t c : {0u, 1u, 2u}) { // a layer may be missing
+            const int written = static_cast<int>(c < 2 ? 2 * f.layers.size() : 2) * h;
+            viewOf(out.planes[c]).rowRange(written, format().height) = 0;
+        }
         f.doubt.copyTo(block(out.planes[2], 0, h));
         f.mendable.copyTo(block(out.planes[2], 1, h));
         for (std::size_t k = 0; k < f.layers.size(); ++k) {

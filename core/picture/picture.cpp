@@ -1,57 +1,10 @@
 #include "core/picture/picture.h"
 
-#include <cstdlib>
+#include "core/picture/buffer_pool.h"
+
 #include <cstring>
-#include <map>
-#include <mutex>
-#include <new>
-#include <vector>
 
 namespace ulm {
-namespace {
-
-// Frames are several megabytes: handing them back to the system costs a page fault per 4 KiB at each use, which is
-// dearer than most stages. Buffers are recycled by size instead, up to a bound.
-class BufferPool {
-public:
-    float* take(std::size_t bytes) {
-        {
-            std::lock_guard lock(mutex_);
-            if (auto it = free_.find(bytes); it != free_.end() && !it->second.empty()) {
-                float* p = it->second.back();
-                it->second.pop_back();
-                held_ -= bytes;
-                return p;
-            }
-        }
-        void* p = std::aligned_alloc(64, bytes);
-        if (!p) throw std::bad_alloc();
-        return static_cast<float*>(p);
-    }
-    void give(float* p, std::size_t bytes) {
-        {
-            std::lock_guard lock(mutex_);
-            if (held_ + bytes <= kMost) {
-                free_[bytes].push_back(p);
-                held_ += bytes;
-                return;
-            }
-        }
-        std::free(p);
-    }
-    static BufferPool& instance() {
-        static BufferPool* pool = new BufferPool; // outlives every static that may hold a plane
-        return *pool;
-    }
-
-private:
-    static constexpr std::size_t kMost = std::size_t(96) << 20;
-    std::mutex mutex_;
-    std::map<std::size_t, std::vector<float*>> free_;
-    std::size_t held_ = 0;
-};
-
-} // namespace
 
 Plane Plane::make(const Rect& area) {
     Plane p;
@@ -59,10 +12,10 @@ Plane Plane::make(const Rect& area) {
     p.stride_ = (std::max(area.w, 1) + 15) / 16 * 16;
     // One vector of slack at the end lets kernels read whole vectors on the last row.
     const std::size_t samples = static_cast<std::size_t>(p.stride_) * std::max(area.h, 1) + 16;
-    p.bytes_ = (samples * sizeof(float) + 4095) / 4096 * 4096;
+    p.bytes_ = BufferPool::rounded(samples * sizeof(float));
     const std::size_t bytes = p.bytes_;
-    p.buffer_ = std::shared_ptr<float>(BufferPool::instance().take(bytes),
-                                       [bytes](float* b) { BufferPool::instance().give(b, bytes); });
+    p.buffer_ = std::shared_ptr<float>(static_cast<float*>(BufferPool::take(bytes)),
+                                       [bytes](float* b) { BufferPool::give(b, bytes); });
     p.data_ = p.buffer_.get();
     return p;
 }

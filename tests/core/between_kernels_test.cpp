@@ -2,6 +2,7 @@
 #include "core/motion/between_field.h"
 #include "core/motion/between_guess.h"
 #include "core/motion/between_order.h"
+#include "core/motion/between_passing.h"
 #include "core/motion/field.h"
 #include "core/picture/hash_noise.h"
 #include "core/picture/opencv_view.h"
@@ -11,6 +12,7 @@
 #include <array>
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <limits>
 #include <opencv2/imgproc.hpp>
 
 using namespace ulm;
@@ -66,7 +68,7 @@ BetweenSide sideOf(int w, int h, std::uint32_t what) {
     const cv::Mat parts[] = {100 * (1 + noise(w, h, 1, what)), noise(w, h, 5, what + 1), noise(w, h, 5, what + 2),
                              cv::Mat::zeros(h, w, CV_32F)};
     BetweenSide s;
-    cv::merge(parts, 4, s.lumaAndFlow);
+    cv::merge(parts, 4, s.seen);
     return s;
 }
 
@@ -136,6 +138,80 @@ TEST_CASE("samples along straight lines are those of cubic convolution, and a pa
     }
 }
 
+TEST_CASE("a side knows by how much its flow misses there and back, and how little it is to be trusted", "[between]") {
+    for (const int w : {1, 2, 7, 16, 45}) {
+        const int h = 6;
+        const std::array luma{cv::Mat(100 * (1 + noise(w, h, 1, 10))), cv::Mat(100 * (1 + noise(w, h, 1, 20)))},
+            flow{pathOf(w, h, 4, 30), pathOf(w, h, 4, 40)};
+        const std::array sides = sidesOf(luma[0], luma[1], {flow[0], flow[1]}, 3);
+        for (const std::size_t n : {0u, 1u}) {
+            cv::Mat unlike(h, w, CV_32F), gap(h, w, CV_32F);
+            for (int y = 0; y < h; ++y)
+                for (int x = 0; x < w; ++x) {
+                    const cv::Vec2f u = flow[n].at<cv::Vec2f>(y, x);
+                    double there[3];
+                    for (int c = 0; c < 3; ++c) there[c] = bilinear(sides[1 - n].seen, x + u[0], y + u[1], c);
+                    unlike.at<float>(y, x) = float(std::abs(luma[n].at<float>(y, x) - there[0]));
+                    gap.at<float>(y, x) = float(std::hypot(u[0] + there[1], u[1] + there[2]));
+                }
+            cv::blur(unlike, unlike, {3, 3});
+            for (int y = 0; y < h; ++y)
+                for (int x = 0; x < w; ++x) {
+                    INFO("width " << w << ", side " << n << ", at " << x << ", " << y);
+                    const cv::Vec4f s = sides[n].seen.at<cv::Vec4f>(y, x);
+                    REQUIRE(s[0] == luma[n].at<float>(y, x));
+                    REQUIRE(cv::Vec2f(s[1], s[2]) == flow[n].at<cv::Vec2f>(y, x));
+                    REQUIRE(sides[n].gap.at<float>(y, x) == Approx(gap.at<float>(y, x)).margin(2e-3));
+                    REQUIRE(s[3] == Approx(gap.at<float>(y, x) + unlike.at<float>(y, x)).margin(4e-3));
+                }
+        }
+    }
+}
+
+TEST_CASE("a place takes what crosses it and is trusted most; holes that of the other side, or its own", "[between]") {
+    for (const auto& [w, h] : {std::pair{1, 1}, {2, 5}, {40, 24}}) {
+        std::array<BetweenSide, 2> sides{sideOf(w, h, 10), sideOf(w, h, 20)};
+        for (const std::size_t n : {0u, 1u})
+            for (int y = 0; y < h; ++y)
+                for (int x = 0; x < w; ++x)
+                    sides[n].seen.at<cv::Vec4f>(y, x)[3] = float(5 + 5 * dice(x, y, 90 + std::uint32_t(n)));
+        sides[0].seen.at<cv::Vec4f>(h / 2, w / 2)[1] = std::numeric_limits<float>::quiet_NaN(); // leads nowhere
+        const float part = 0.3f;
+        std::array<std::vector<const cv::Vec4f*>, 2> best; // what crosses each place
+        for (const std::size_t n : {0u, 1u}) {
+            best[n].resize(std::size_t(w * h));
+            for (int y = 0; y < h; ++y)
+                for (int x = 0; x < w; ++x) {
+                    const cv::Vec4f& s = sides[n].seen.at<cv::Vec4f>(y, x);
+                    const float share = n ? 1 - part : part, px = float(x) + share * s[1], py = float(y) + share * s[2];
+                    for (int j = 0; j < h; ++j)
+                        for (int i = 0; i < w; ++i) {
+                            const cv::Vec4f*& kept = best[n][std::size_t(j * w + i)];
+                            const float fx = std::floor(px), fy = std::floor(py);
+                            const bool crosses =
+                                float(i) >= fx && float(i) <= fx + 1 && float(j) >= fy && float(j) <= fy + 1;
+                            if (crosses && (!kept || s[3] < (*kept)[3])) kept = &s;
+                        }
+                }
+        }
+        const std::array paths = passing(sides[0], sides[1], part);
+        int holes = 0;
+        for (int y = 0; y < h; ++y)
+            for (int x = 0; x < w; ++x)
+                for (const std::size_t n : {0u, 1u}) {
+                    const std::size_t at = std::size_t(y * w + x);
+                    holes += !best[n][at];
+                    const std::size_t by = best[n][at] ? n : best[1 - n][at] ? 1 - n : n;
+                    const cv::Vec4f& s = best[by][at] ? *best[by][at] : sides[n].seen.at<cv::Vec4f>(y, x);
+                    const float sign = by ? -1 : 1;
+                    INFO(w << "×" << h << ", side " << n << ", at " << x << ", " << y);
+                    const cv::Vec2f path = paths[n].at<cv::Vec2f>(y, x);
+                    REQUIRE((path == cv::Vec2f(sign * s[1], sign * s[2]) || std::isnan(s[1])));
+                }
+        if (w == 40) CHECK(holes > 40); // there were some to be filled
+    }
+}
+
 TEST_CASE("guesses are weighed by how alike both sides are and how well their flows agree", "[between]") {
     for (const int w : {1, 2, 7, 16, 45}) {
         const int h = 6;
@@ -148,8 +224,8 @@ TEST_CASE("guesses are weighed by how alike both sides are and how well their fl
                 const cv::Vec2f u = path.at<cv::Vec2f>(y, x);
                 double p[3], q[3];
                 for (int c = 0; c < 3; ++c) {
-                    p[c] = bilinear(a.lumaAndFlow, x - part * u[0], y - part * u[1], c);
-                    q[c] = bilinear(b.lumaAndFlow, x + (1 - part) * u[0], y + (1 - part) * u[1], c);
+                    p[c] = bilinear(a.seen, x - part * u[0], y - part * u[1], c);
+                    q[c] = bilinear(b.seen, x + (1 - part) * u[0], y + (1 - part) * u[1], c);
                 }
                 const double gapA = std::hypot(p[1] - u[0], p[2] - u[1]), gapB = std::hypot(q[1] + u[0], q[2] + u[1]);
                 const double seenA = (1 - part) * std::pow(4 / (4 + gapA), 2),

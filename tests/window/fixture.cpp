@@ -2,6 +2,7 @@
 #include "tests/window/fixture.h"
 
 #include "app/targets/fit.h"
+#include "core/picture/opencv_memory.h"
 #include "demo/clips.h"
 
 #include <QApplication>
@@ -175,6 +176,7 @@ void tellTheRest(QtMsgType, const QMessageLogContext&, const QString& text) {
 int main(int argc, char** argv) {
     qInstallMessageHandler(tellTheRest);
     QApplication app(argc, argv);
+    ulm::recycleMatrices(); // as the program does
     ulm::app::prepareLook(app, false);
     return Catch::Session().run(argc, argv);
 }
