@@ -12,7 +12,7 @@ namespace ulm {
 namespace {
 
 constexpr double kNodesASecond = 6, kMostNodes = 240; ///< of a shot: jerk is not felt between nodes
-constexpr double kFastest = 0.6, kHardest = 1.2; ///< speed and acceleration: picture sides a second, and per second
+constexpr double kFastest = 1.2, kHardest = 1.2; ///< speed and acceleration: picture sides a second, and per second
 constexpr double kSpeed = 10, kAcceleration = 1, kJerk = 100, kLeft = 400, kPinned = 1e5;
 constexpr double kAway = 0.3; ///< of any distance: where nothing speaks against it the subject sits in the middle
 
@@ -152,8 +152,11 @@ void follow(const FollowWish& wish, std::int64_t first, std::int64_t past, const
     for (int k = 0; k <= last; ++k) {
         const double frame = double(first) + k * spacing;
         const auto& s = wish.subject[std::size_t(std::min<std::int64_t>(past - 1, std::llround(frame)))];
-        // The subject may wander a third of the way to where its extent would leave the window.
-        nodes.push_back({clamped(s.*a.middle), std::max(0.1 * half, (half - s.*a.extent / 2) / 3), false});
+        // The subject may wander a third of the way to where its extent would leave the window; at the picture's border
+        // it has done so already.
+        const double middle = s.*a.middle, wanted = clamped(middle);
+        const double slack = std::max(0.1 * half, (half - s.*a.extent / 2) / 3) - std::abs(middle - wanted);
+        nodes.push_back({wanted, std::max(0.0, slack), false});
     }
     for (const Pin& p : pins) {
         Node& node = nodes[std::size_t(std::clamp(int(std::lround(double(p.frame - first) / spacing)), 0, last))];

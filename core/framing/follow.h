@@ -44,7 +44,7 @@ using FollowedPathPtr = std::shared_ptr<const FollowedPath>;
 /// Moving, it is made of stretches that stand still, go evenly or speed up evenly, as camera movements are: the sum of
 /// its speed, acceleration and jerk is least (Grundmann, Kwatra & Essa, "Auto-directed video stabilization with robust
 /// L1 optimal camera paths", CVPR 2011; solved by Clp), while the subject is kept in the window's middle and its speed
-/// under 0.6 of the picture's side a second. The last paths are kept, so asking again is cheap.
+/// under 1.2 of the picture's side a second. The last paths are kept, so asking again is cheap.
 FollowedPathPtr planFollow(const FollowWish& wish, double windowW, double windowH);
 
 } // namespace ulm

@@ -273,8 +273,19 @@ private:
             std::tie(xs[f], wide[f]) = gatheredAt(columns[f], xs[f], kAcross);
             std::tie(ys[f], high[f]) = gatheredAt(rows[f], ys[f], kDown);
         }
+        for (std::size_t f = 0; f < count_; ++f) keepFace(f, xs[f], ys[f], wide[f], high[f]);
         for (auto* v : {&xs, &ys, &wide, &high}) smooth(*v);
         return {xs, ys, wide, high};
+    }
+    // Weight is gathered in less than what it speaks for: a face that lies there is all of it to be kept.
+    void keepFace(std::size_t f, float px, float py, float& wide, float& high) const {
+        int left = kSmallW, right = -1, upper = kSmallH, lower = -1;
+        for (int y = std::max(0, int(py) - kDown); y <= std::min(kSmallH - 1, int(py) + kDown); ++y)
+            for (int x = std::max(0, int(px) - kAcross); x <= std::min(kSmallW - 1, int(px) + kAcross); ++x)
+                if (cell(f, x, y).face)
+                    left = std::min(left, x), right = std::max(right, x), upper = std::min(upper, y),
+                    lower = std::max(lower, y);
+        wide = std::max(wide, float(right - left + 1) / 2), high = std::max(high, float(lower - upper + 1) / 2);
     }
     void tell(const Way& w, const Turning& shown, std::vector<SubjectPlace>& to) const {
         for (std::size_t f = 0; f < count_; ++f)

@@ -148,6 +148,24 @@ TEST_CASE("The crop keeps a walker, a turner and one who is hidden for a while i
     }
 }
 
+TEST_CASE("Who crosses the picture in less than a second is kept in it, and at its border too", "[follow]") {
+    constexpr int kFrames = 24;
+    for (const bool back : {false, true}) {
+        Scene rides;
+        rides.figureX = [&](int n) {
+            const double x = 0.12 + 0.8 * n / (kFrames - 1); // to the border, nearly a picture's width a second
+            return back ? 1 - x : x;
+        };
+        const auto path = planFollow(wishOf(findSubject(rides.prints(kFrames), {}, {}, kUpright)), kWindow, 1);
+        CHECK(held(*path, rides, kFrames).inside == 1);
+    }
+    // What is wanted lies beyond where a window can go: it goes as far as it can.
+    FollowWish wish;
+    for (int n = 0; n < 50; ++n) wish.subject.push_back({n < 25 ? 0.5f : 0.9f, 0.5f, 0.1f, 0.3f});
+    wish.fps = kFps;
+    CHECK(planFollow(wish, kWindow, 1)->places[49].x == Approx(1).margin(1e-3));
+}
+
 TEST_CASE("At rest nothing drifts, at a cut the crop jumps, and each shot may keep one place", "[follow]") {
     Scene sits;
     sits.figureX = [](int n) { return 0.7 + 0.008 * std::sin(n * 0.7); };
@@ -187,6 +205,9 @@ TEST_CASE("A face outweighs what moves, and the larger of two movers the smaller
     const Subject with = findSubject(prints, {}, {faces, {}}, kUpright);
     CHECK(with.places[25].x < 0.4f);
     CHECK(with.shots[0].faces > 0.5);
+    const Subject near = findSubject(prints, {}, {{{25, {16, 30, 90, 90}, 1}}, {}}, kUpright);
+    CHECK(near.places[25].w == Approx(90.0 / kWide).margin(0.05)); // all of a face is to be kept
+    CHECK(near.places[25].h == Approx(90.0 / kHigh).margin(0.08));
     CHECK(findSubject({}, {}, {}, kUpright).places.empty());
     CHECK(findSubject({prints[0]}, {}, {}, kUpright).places.size() == 1);
 }
