@@ -18,8 +18,9 @@ int main(int argc, char** argv) {
     std::signal(SIGINT, onSignal);
     std::signal(SIGTERM, onSignal);
     std::signal(SIGPIPE, SIG_IGN);
-    std::signal(SIGXFSZ, SIG_IGN); // a file size limit is told as an error, not by a signal
-    mallopt(M_ARENA_MAX, 2);       // frames are large: many arenas only scatter them
+    std::signal(SIGXFSZ, SIG_IGN);      // a file size limit is told as an error, not by a signal
+    mallopt(M_ARENA_MAX, 2);            // frames are large: many arenas only scatter them
+    mallopt(M_MMAP_THRESHOLD, 2 << 20); // what the pool lets go goes back at once, and leaves no gaps
     ulm::recycleMatrices();
     ulm::keepArithmetic(ulm::arithmeticFile());
     // Drivers of graphics processors print what they like, where answers belong: they get the other stream.
