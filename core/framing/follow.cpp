@@ -155,7 +155,7 @@ void follow(const FollowWish& wish, std::int64_t first, std::int64_t past, const
         // The subject may wander a third of the way to where its extent would leave the window; at the picture's border
         // it has done so already.
         const double middle = s.*a.middle, wanted = clamped(middle);
-        const double slack = std::max(0.1 * half, (half - s.*a.extent / 2) / 3) - std::abs(middle - wanted);
+        const double slack = std::max(0.05 * half, (half - s.*a.extent / 2) / 3) - std::abs(middle - wanted);
         nodes.push_back({wanted, std::max(0.0, slack), false});
     }
     for (const Pin& p : pins) {

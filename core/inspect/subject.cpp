@@ -182,7 +182,7 @@ using Weights = std::vector<Weight>; // of one frame
 class ShotFinder {
 public:
     ShotFinder(const std::vector<Thumbprint>& prints, std::int64_t first, std::int64_t past)
-        : prints_(prints), first_(first), count_(std::size_t(past - first)) {
+        : prints_(prints), first_(first), count_(std::size_t(past - first)), faces_(count_) {
         double moving = 0, outstanding = 0;
         std::vector<float> peaks;
         int taken = 0;
@@ -200,8 +200,14 @@ public:
     }
 
     void addFace(std::int64_t frame, const CellBox& box) {
-        for (const auto& [k, b] : trackOf(frame, box, std::int64_t(count_)))
+        const Track track = trackOf(frame, box, std::int64_t(count_)); // begins where it was seen
+        for (const auto& [k, b] : track) {
             overCells(w_[k], b, [](Weight& c, float) { c.face = 1; });
+            const auto away = float(std::abs(std::int64_t(k) + first_ - frame));
+            const CellBox& seen = track.front().second; // in whole cells, and no larger than can be followed
+            faces_[k].push_back(
+                {{box.x + b.x - seen.x, box.y + b.y - seen.y, box.w, box.h}, 1 / ((1 + away) * (1 + away))});
+        }
     }
 
     // Its weight is heaped up in its middle, or at its head: of what is larger than a window that is kept. Who lives
@@ -273,20 +279,27 @@ private:
             std::tie(xs[f], wide[f]) = gatheredAt(columns[f], xs[f], kAcross);
             std::tie(ys[f], high[f]) = gatheredAt(rows[f], ys[f], kDown);
         }
-        for (std::size_t f = 0; f < count_; ++f) keepFace(f, xs[f], ys[f], wide[f], high[f]);
+        for (std::size_t f = 0; f < count_; ++f) keepFaces(f, xs[f], ys[f], wide[f], high[f]);
         for (auto* v : {&xs, &ys, &wide, &high}) smooth(*v);
         return {xs, ys, wide, high};
     }
-    // Weight is gathered in less than what it speaks for: a face that lies there is all of it to be kept.
-    void keepFace(std::size_t f, float px, float py, float& wide, float& high) const {
-        int left = kSmallW, right = -1, upper = kSmallH, lower = -1;
-        for (int y = std::max(0, int(py) - kDown); y <= std::min(kSmallH - 1, int(py) + kDown); ++y)
-            for (int x = std::max(0, int(px) - kAcross); x <= std::min(kSmallW - 1, int(px) + kAcross); ++x)
-                if (cell(f, x, y).face)
-                    left = std::min(left, x), right = std::max(right, x), upper = std::min(upper, y),
-                    lower = std::max(lower, y);
-        wide = std::max(wide, float(right - left + 1) / 2), high = std::max(high, float(lower - upper + 1) / 2);
+    // Weight is gathered in whole cells, and in less than what it speaks for: faces that lie there say themselves where
+    // their middle is, and all of them is to be kept. What was seen nearest in time counts most.
+    void keepFaces(std::size_t f, float& px, float& py, float& wide, float& high) const {
+        std::vector<FaceSeen> here;
+        for (const FaceSeen& s : faces_[f])
+            if (std::abs(smallX(s.box) - px) <= kAcross && std::abs(smallY(s.box) - py) <= kDown) here.push_back(s);
+        float sum = 0, x = 0, y = 0;
+        for (const FaceSeen& s : here) sum += s.near, x += s.near * smallX(s.box), y += s.near * smallY(s.box);
+        if (here.empty()) return;
+        px = x / sum, py = y / sum;
+        for (const FaceSeen& s : here) { // four spreads are told as an extent, in cells
+            wide = std::max(wide, float(s.box.w) / 4 + std::abs(smallX(s.box) - px));
+            high = std::max(high, float(s.box.h) / 4 + std::abs(smallY(s.box) - py));
+        }
     }
+    static float smallX(const CellBox& b) { return (b.x - 0.5f) / 2; }
+    static float smallY(const CellBox& b) { return (b.y - 0.5f) / 2; }
     void tell(const Way& w, const Turning& shown, std::vector<SubjectPlace>& to) const {
         for (std::size_t f = 0; f < count_; ++f)
             to.push_back(uprightPlace(
@@ -443,7 +456,12 @@ private:
     std::int64_t first_;
     std::size_t count_;
     std::vector<Weights> w_;
-    std::array<double, 3> beings_{}; ///< by Being: what was added
+    struct FaceSeen {
+        CellBox box;
+        float near; // in time to where it was seen
+    };
+    std::vector<std::vector<FaceSeen>> faces_; // of each frame
+    std::array<double, 3> beings_{};           ///< by Being: what was added
     struct Offset {
         float x = 0, y = 0;
     };
