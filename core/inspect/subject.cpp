@@ -287,8 +287,12 @@ private:
     // their middle is, and all of them is to be kept. What was seen nearest in time counts most.
     void keepFaces(std::size_t f, float& px, float& py, float& wide, float& high) const {
         std::vector<FaceSeen> here;
-        for (const FaceSeen& s : faces_[f])
-            if (std::abs(smallX(s.box) - px) <= kAcross && std::abs(smallY(s.box) - py) <= kDown) here.push_back(s);
+        for (const FaceSeen& s : faces_[f]) {
+            const float x = smallX(s.box), y = smallY(s.box);
+            const int cx = std::clamp(int(x), 0, kSmallW - 1), cy = std::clamp(int(y), 0, kSmallH - 1);
+            // Not of one that was taken away to find the second.
+            if (std::abs(x - px) <= kAcross && std::abs(y - py) <= kDown && cell(f, cx, cy).face) here.push_back(s);
+        }
         float sum = 0, x = 0, y = 0;
         for (const FaceSeen& s : here) sum += s.near, x += s.near * smallX(s.box), y += s.near * smallY(s.box);
         if (here.empty()) return;

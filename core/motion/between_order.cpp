@@ -115,7 +115,7 @@ private:
 };
 
 // What does not count takes the path of the neighbour that counts most; shares stay.
-[[gnu::noinline]] void goOn(BetweenLayer& layer) {
+void goOn(BetweenLayer& layer) {
     const int w = layer.dx.cols, h = layer.dx.rows;
     for (int y = 0; y < h; ++y) {
         const Row here = rowOf(layer, y), above = rowOf(layer, std::max(0, y - 1)),
