@@ -3,6 +3,7 @@
 #include "core/base/error.h"
 #include "core/engine/mix_stage.h"
 #include "core/engine/resample_stage.h"
+#include "core/enlarge/flat_stage.h"
 #include "core/model/model_folder.h"
 #include "core/model/shipped_networks.h"
 #include "core/motion/aligned_stage.h"
@@ -26,6 +27,7 @@ struct Crispness {
     double good, rough, drawn;
     double of(const std::string& kind) const { return kind == "rough" ? rough : kind == "drawn" ? drawn : good; }
 };
+constexpr double kGuessing = 0.3; // as crisp as this, a network makes up what flat places hold
 constexpr Crispness kCrispFull{80, 80, 60}, kCrispQuick{70, kCrispTraced, kCrispTraced};
 // What a network's whole steps leave to scaling: little where time is not what counts (a second pass at three times the
 // size makes edges a fifth narrower), next to nothing where more pixels than delivered are asked for.
@@ -202,6 +204,7 @@ StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const 
                      : pass(input, guide, net, damageLevels(t, found), strength);
     if (net->outputChannels() > 1 && strength < 1)
         s = keepOriginal(s, byLanczos(input, s->format().width, s->format().height), 1 - strength);
+    if (crisp > 0) s = plainWhereFlat(s, input, std::min(1.0, crisp / kGuessing));
     // Further passes see a clean, large picture: networks without neighbours do them. Where two are left, one network
     // does what the quick one would by both, whose end is as crisp as that one's after a first pass by the full
     // network.
