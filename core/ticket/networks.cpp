@@ -22,13 +22,15 @@ constexpr int kMostForFull = 1280 * 720; // pixels up to which the full network 
 constexpr double kNoisy = 5;             // from here on the yield tells nothing: shrinking averages noise away
 constexpr double kTakenByFilters = 0.5;
 constexpr double kCrispTraced = 45, kCrispCleaning = 15, kDelicate = 0.7;
+constexpr double kGuessing = 0.3; // as crisp as this, a network makes up what flat places hold
 // The most that is measured, of good, of hard and of drawn clips; the quick networks guess more, so they go less far.
 struct Crispness {
     double good, rough, drawn;
     double of(const std::string& kind) const { return kind == "rough" ? rough : kind == "drawn" ? drawn : good; }
 };
-constexpr double kGuessing = 0.3; // as crisp as this, a network makes up what flat places hold
-constexpr Crispness kCrispFull{80, 80, 60}, kCrispQuick{70, kCrispTraced, kCrispTraced};
+constexpr Crispness kCrispFull{80, 80, 60}, kCrispQuick{70, 60, kCrispTraced};
+// Of a first pass by the full network, how far a second one by the quick one goes: further it draws a faint grid.
+constexpr Crispness kSecondPass{0.88, 0.56, 0.75};
 // What a network's whole steps leave to scaling: little where time is not what counts (a second pass at three times the
 // size makes edges a fifth narrower), next to nothing where more pixels than delivered are asked for.
 constexpr double kLeftToScaling = 1.25, kLeftByOthers = 1.6, kLeftAbove = 1.05;
@@ -206,13 +208,12 @@ StagePtr enlargedByNetwork(StagePtr input, StagePtr guide, double factor, const 
         s = keepOriginal(s, byLanczos(input, s->format().width, s->format().height), 1 - strength);
     if (crisp > 0) s = plainWhereFlat(s, input, std::min(1.0, crisp / kGuessing));
     // Further passes see a clean, large picture: networks without neighbours do them. Where two are left, one network
-    // does what the quick one would by both, whose end is as crisp as that one's after a first pass by the full
-    // network.
+    // does what the quick one would by both.
     const std::string kind = networkKind(t, found);
     const bool full = t.enlarge.method == "learned";
-    const double less = kCrispQuick.of(kind) / kCrispFull.of(kind);
-    const auto once = [&] { return shipped(t, found, 2, false, full ? crisp * less : crisp); };
-    const auto twice = [&] { return shipped(t, found, 4, false, full ? crisp : std::min(1.0, crisp / less)); };
+    const double first = full ? crisp : std::min(1.0, crisp * kCrispFull.of(kind) / kCrispQuick.of(kind));
+    const auto once = [&] { return shipped(t, found, 2, false, first * kSecondPass.of(kind)); };
+    const auto twice = [&] { return shipped(t, found, 4, false, first); };
     const double leave = t.enlarge.above > 1 ? kLeftAbove : full ? kLeftToScaling : kLeftByOthers;
     for (double left = factor / net->scale(); left > leave;) {
         auto next = own ? net : left > 2 * leave ? twice() : nullptr;

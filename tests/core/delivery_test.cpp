@@ -154,8 +154,10 @@ TEST_CASE("the stages of a ticket, in order: none is there twice, none without n
           "source deblock denoise scale");
     CHECK(plan({"enlarge.scale=2", "enlarge.method=bicubic"}) == "source scale"); // scaled once, not twice
     CHECK(plan({"enlarge.scale=2", "enlarge.method=bicubic", "frame.aspect=1:1"}, kUpright) == "source scale");
-    CHECK(plan({"enlarge.scale=2", "enlarge.method=learned-quick"}) == "source network");
-    CHECK(plan({"enlarge.scale=2", "enlarge.method=learned-quick"}, kUpright) == "source network scale");
+    CHECK(plan({"enlarge.scale=2", "enlarge.method=learned-quick"}) == "source network flat");
+    CHECK(plan({"enlarge.scale=2", "enlarge.method=learned-quick"}, kUpright) == "source network flat scale");
+    // Nothing is made up at the faithful end, so nothing is taken back.
+    CHECK(plan({"enlarge.scale=2", "enlarge.method=learned-quick", "enlarge.crisp=0"}) == "source network");
     CHECK(plan({"motion.fps=50", "motion.method=hold"}) == "source pick");
     CHECK(plan({"motion.fps=50"}) == "source in-between");
     CHECK(plan({"motion.speed=50", "clean.blocks=measured", "clean.noise=0", "clean.noise_chroma=0"}) ==
@@ -187,7 +189,7 @@ TEST_CASE("what a destination adds is told on the step that it touches, and chan
     Ticket taken;
     for (const std::string& s : additionTo(*d, "enlarge")->set) setByAssignment(taken, s);
     d = resolve(reader(folder / "a.mp4"), nullptr, taken, card(kUpright));
-    CHECK(planOf(d) == "source network network scale");
+    CHECK(planOf(d) == "source network flat network scale");
     CHECK(d->sentence("enlarge").starts_with("×2.67, to 108×192 pixels, by the general network, strength"));
     CHECK(additionTo(*d, "enlarge")->offer.empty());
     const DeliveryPtr alone = resolve(reader(folder / "a.mp4"), nullptr, taken); // and nobody else's size grows
