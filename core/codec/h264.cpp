@@ -32,6 +32,14 @@ av::Codec open(const VideoEncoding& v, bool globalHeader) {
         setOption(*c, "rc-lookahead", std::to_string(ahead));
     // With the shorter look ahead this saves a fifth of its memory at 8K.
     if (isHuge(v.width, v.height)) c->refs = c->max_b_frames = 2;
+    // Pixels of an enlarged picture move alike in whole blocks: on five clips, twice and five times as large, this
+    // takes 0.69 of the time for 1.4 % more bytes at the same PSNR (twelve that were not enlarged: 3.4 %, up to 7.7).
+    if (v.enlarged && v.rate != VideoEncoding::Rate::Lossless) {
+        c->refs = 1;
+        setOption(*c, "mixed-refs", "0");
+        setOption(*c, "motion-est", "dia");
+        setOption(*c, "partitions", "i4x4,i8x8,p8x8");
+    }
     if (globalHeader) c->flags |= AV_CODEC_FLAG_GLOBAL_HEADER;
     setOption(*c, "preset",
               v.rate == VideoEncoding::Rate::Lossless ? "ultrafast"

@@ -25,6 +25,7 @@ struct VideoEncoding {
     int pass = 0;           ///< 0 single, 1 writes statistics, 2 reads them
     std::string statistics; ///< file, for passes 1 and 2
     std::string preset;     ///< of the encoder; empty: the one that is used here
+    bool enlarged = false;  ///< twice as large as it was, or more: movement may be looked for less closely
 };
 
 /// A way to encode pictures: everything that ticket, forecast, export and memory plan ask of it. A new one is a file in

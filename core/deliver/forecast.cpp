@@ -17,6 +17,7 @@ constexpr int kGlance = 8;
 constexpr int kFollowed = 125; // frames of a part followed through the mosaic, and how many of them at most
 constexpr int kParts = 6;
 constexpr int kTile = 256, kTilesAcross = 2; // of the mosaic
+constexpr double kTwice = 1.9;               // as large: sizes are made even
 constexpr int kNetworkCost = 8;              // of a picture of the mosaic, against one of filters
 
 AVPixelFormat sourcePixelFormat(const Delivery& d) { return av_get_pix_fmt(d.facts.video.pixelFormat.c_str()); }
@@ -244,6 +245,7 @@ VideoEncoding encodingFor(const Delivery& p) {
                                      : AV_PIX_FMT_YUV420P;
     e.timeBase = p.clock.timeBase();
     e.fps = p.fps();
+    e.enlarged = p.planAt(p.clock.first()).scale() >= kTwice;
     return e;
 }
 

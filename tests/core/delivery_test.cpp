@@ -12,6 +12,7 @@
 
 #include <catch2/catch.hpp>
 #include <cmath>
+#include <fstream>
 #include <nlohmann/json.hpp>
 
 using namespace ulm;
@@ -101,6 +102,28 @@ TEST_CASE(
             CHECK(same);
         }
     }
+}
+
+TEST_CASE("an enlarged picture's movement is looked for in one frame, another's in three") {
+    const TempFolder folder;
+    test::writeClip(folder / "a.mp4", {.width = 128, .height = 72, .frames = 8});
+    const DeliveryPtr d = resolve(reader(folder / "a.mp4"), nullptr, ticketOf({}));
+    Engine engine(std::size_t(16) << 20);
+    const auto told = [&](bool enlarged) { // x264 writes its settings into the first frame
+        VideoEncoding e = encodingFor(*d);
+        e.enlarged = enlarged;
+        MovieWriter w(folder / "out.mp4", "mp4", e, std::nullopt);
+        for (std::int64_t k = 0; k < d->frames(); ++k)
+            w.write(*deliveredPicture(engine, *d, k, {}), d->clock.pts(k), d->clock.duration(k));
+        w.finish();
+        std::ifstream file(folder / "out.mp4", std::ios::binary);
+        return std::string(std::istreambuf_iterator<char>(file), {});
+    };
+    const std::string once = told(true), closely = told(false);
+    CHECK(once.find(" ref=1 ") != std::string::npos);
+    CHECK(once.find(" me=dia ") != std::string::npos);
+    CHECK(closely.find(" ref=3 ") != std::string::npos);
+    CHECK(closely.find(" me=hex ") != std::string::npos);
 }
 
 TEST_CASE(
@@ -194,6 +217,8 @@ TEST_CASE("what a destination adds is told on the step that it touches, and chan
     CHECK(additionTo(*d, "enlarge")->offer.empty());
     const DeliveryPtr alone = resolve(reader(folder / "a.mp4"), nullptr, taken); // and nobody else's size grows
     CHECK(alone->size() == Size{128, 72});
+    CHECK(encodingFor(*d).enlarged); // pixels that move in whole blocks are searched for less closely
+    CHECK_FALSE(encodingFor(*alone).enlarged);
     CHECK(alone->sentence("enlarge") == "Size kept: 128×72.");
     // Where nothing is enlarged Clean's own crispness acts, and is told.
     const auto found = std::make_shared<Inspection>();
