@@ -35,10 +35,15 @@ public:
                                .intersected(inputs()[1]->format().frame());
         return {{0, n, around}, {1, n, cells.united(plain_.needs(n, around)[0].region)}};
     }
+    // What was added, with and without its finest detail, and two planes of the source's size.
+    std::int64_t workBytes(const Rect& region) const override {
+        return (2 * reached(region).pixels() + 2 * cellsUnder(region).pixels()) * std::int64_t(sizeof(float));
+    }
     void compute(std::int64_t n, std::span<const Picture> in, Picture& out, const CancelToken& cancel) const override {
         cancel.check();
         for (int c : {1, 2}) copySamples(in[0].planes[c], out.planes[c]);
-        Picture plain = Picture::make(format(), reached(out.area));
+        Picture plain{.format = format(), .area = reached(out.area), .planes = {}}; // luma alone
+        plain.planes[0] = Plane::make(plain.area);
         plain_.computePlane(0, n, in[1], plain);
         Plane& added = plain.planes[0];
         const Plane& learned = in[0].planes[0];

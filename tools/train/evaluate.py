@@ -42,8 +42,8 @@ DAMAGES = {"photograph": ("clean", "bicubic", "hard", "again"), "clip": ("clean"
 ABOUT = """# What the networks gain
 
 Written by `tools/train/evaluate.py`: luma at twice the stored size, networks against Lanczos, through the command line with no
-other setting (*delivered*: as crisp as measured) and with `enlarge.crisp=0` (*faithful*), on photographs and clips of Debian's `opencv-doc` and (*further*) of other packages, none of which was
-trained on. *Clean*: scaled down by averaging, lossless. *Bicubic*: scaled down by a bicubic filter instead. *Hard*: also
+other setting (*delivered*: as crisp as measured) and with `enlarge.crisp=0` (*faithful*), on photographs and clips of
+Debian's `opencv-doc` and (*further*) of other packages, none of which was trained on. *Clean*: scaled down by averaging, lossless. *Bicubic*: scaled down by a bicubic filter instead. *Hard*: also
 blurred (sigma 0.6), noisy (sigma 3) and encoded by x264. *Again*: after that decoded and encoded finely, as by an editor.
 *Dark*: a quarter of the light. *Fast*: panned by 20 pixels a frame. *Flicker*: what changes from frame to frame beyond
 movement, Lanczos → faithful → delivered, and of the true clip, 8-bit steps; photographs stand still, so on clean ones there is
