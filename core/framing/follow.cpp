@@ -12,15 +12,18 @@ namespace ulm {
 namespace {
 
 constexpr double kNodesASecond = 6, kMostNodes = 240; ///< of a shot: jerk is not felt between nodes
-constexpr double kFastest = 1.2, kHardest = 1.2; ///< speed and acceleration: picture sides a second, and per second
-constexpr double kSpeed = 10, kAcceleration = 1, kJerk = 100, kLeft = 400, kPinned = 1e5;
-constexpr double kAway = 0.3; ///< of any distance: where nothing speaks against it the subject sits in the middle
+constexpr double kFastest = 1.2, kHardest = 4; ///< speed and acceleration: picture sides a second, and per second
+constexpr double kSpeed = 10, kAcceleration = 1, kJerk = 300; ///< what each costs
+constexpr double kLeft = 400, kOutside = 8000, kByHand = 1e4,
+                 kPinned = 1e5; ///< and what a place costs that is not as wanted
+constexpr double kAway = 0.3;   ///< of any distance: where nothing speaks against it the subject sits in the middle
 
 // One node of a path along one axis, in fractions of the picture.
 struct Node {
-    double wanted = 0.5; ///< middle of the window
-    double slack = 0;    ///< how far from there is as good
-    bool pinned = false;
+    double wanted = 0.5;        ///< middle of the window
+    double slack = 0;           ///< how far from there is as good
+    double cost = kLeft;        ///< of being further away
+    double least = 0, most = 1; ///< between these all of the subject is inside
 };
 
 // Rows of a linear program, one after the other.
@@ -63,24 +66,31 @@ private:
     int count_ = 0;
 };
 
-// Least speed, acceleration and jerk of a path that stays near what is wanted. step: seconds between nodes.
+// Least speed, acceleration and jerk of a path that stays near what is wanted. step: seconds between nodes. Returned
+// are the controls of a uniform cubic B-spline, one more than there are nodes at either end: their differences bound
+// the path's derivatives (de Boor, "A Practical Guide to Splines", 1978), and jerk changes at nodes alone.
 std::vector<double> calmest(const std::vector<Node>& nodes, double least, double most, double step) {
     Program p;
-    const int n = int(nodes.size());
+    const int n = int(nodes.size()), controls = n + 2;
     std::vector<int> at;
-    for (int i = 0; i < n; ++i) at.push_back(p.column(least, most, 0));
+    for (int i = 0; i < controls; ++i) at.push_back(p.column(least, most, 0));
+    // The path at a node, at least or (sign −1) at most `bound`, but for what the column `but` holds.
+    const auto bound = [&](int node, double sign, double bound, int but) {
+        const auto c = [&](int k) { return at[std::size_t(node + k)]; };
+        p.atLeast({{but, 1}, {c(0), sign / 6}, {c(1), sign * 4 / 6}, {c(2), sign / 6}}, sign * bound);
+    };
+    const auto within = [&](int node, double from, double to, double cost) {
+        const int beyond = p.column(0, COIN_DBL_MAX, cost);
+        bound(node, 1, from, beyond), bound(node, -1, to, beyond);
+    };
     for (int i = 0; i < n; ++i) {
         const Node& node = nodes[std::size_t(i)];
-        const int beyond = p.column(0, COIN_DBL_MAX, node.pinned ? kPinned : kLeft);
-        // |at − wanted| − slack ≤ beyond
-        p.atLeast({{beyond, 1}, {at[std::size_t(i)], -1}}, -node.wanted - node.slack);
-        p.atLeast({{beyond, 1}, {at[std::size_t(i)], 1}}, node.wanted - node.slack);
-        const int away = p.column(0, COIN_DBL_MAX, kAway);
-        p.atLeast({{away, 1}, {at[std::size_t(i)], -1}}, -node.wanted);
-        p.atLeast({{away, 1}, {at[std::size_t(i)], 1}}, node.wanted);
+        within(i, node.wanted - node.slack, node.wanted + node.slack, node.cost);
+        within(i, node.wanted, node.wanted, kAway);
+        if (node.least > least || node.most < most) within(i, node.least, node.most, kOutside);
     }
     const auto differences = [&](std::vector<double> factors, double weight, double most_) {
-        for (int i = 0; i + int(factors.size()) <= n; ++i) {
+        for (int i = 0; i + int(factors.size()) <= controls; ++i) {
             std::vector<std::pair<int, double>> terms;
             for (std::size_t k = 0; k < factors.size(); ++k) terms.emplace_back(at[std::size_t(i) + k], factors[k]);
             p.bounded(terms, p.column(0, most_, weight));
@@ -90,24 +100,21 @@ std::vector<double> calmest(const std::vector<Node>& nodes, double least, double
     differences({1, -2, 1}, kAcceleration, kHardest * step * step);
     differences({-1, 3, -3, 1}, kJerk, COIN_DBL_MAX);
     std::vector<double> x = p.solve();
-    x.resize(std::size_t(n));
+    x.resize(std::size_t(controls));
     for (double& v : x) v = std::clamp(v, least, most);
     return x;
 }
 
-// Monotone cubic between nodes (Fritsch & Carlson 1980): what stands still stays still.
-double between(const std::vector<double>& v, double at) {
-    const int n = int(v.size()), i = std::clamp(int(std::floor(at)), 0, std::max(0, n - 2));
-    if (n == 1) return v[0];
-    const double t = std::clamp(at - i, 0.0, 1.0);
-    const auto slope = [&](int k) {
-        const double before = k > 0 ? v[std::size_t(k)] - v[std::size_t(k) - 1] : 0,
-                     after = k + 1 < n ? v[std::size_t(k) + 1] - v[std::size_t(k)] : 0;
-        if (k == 0 || k + 1 == n) return k == 0 ? after : before;
-        return before * after <= 0 ? 0 : 2 * before * after / (before + after); // harmonic mean
-    };
-    const double a = v[std::size_t(i)], b = v[std::size_t(i) + 1], da = slope(i), db = slope(i + 1);
-    return a + t * (da + t * (3 * (b - a) - 2 * da - db + t * (2 * (a - b) + da + db)));
+// The spline of these controls at a place counted in nodes. Of equal controls it is that value to the bit: what stands
+// still stays still.
+double splineAt(const std::vector<double>& controls, double at) {
+    const int nodes = int(controls.size()) - 2, i = std::clamp(int(std::floor(at)), 0, std::max(0, nodes - 2));
+    const double t = nodes > 1 ? std::clamp(at - i, 0.0, 1.0) : 0, u = 1 - t;
+    const double* const c = &controls[std::size_t(i)];
+    const double next = nodes > 1 ? c[3] : c[2];
+    return c[1] +
+           (u * u * u * (c[0] - c[1]) + (3 * u * u * u - 6 * u * u + 4) * (c[2] - c[1]) + t * t * t * (next - c[1])) /
+               6;
 }
 
 double median(std::vector<double> v) {
@@ -146,9 +153,10 @@ void follow(const FollowWish& wish, std::int64_t first, std::int64_t past, const
         return;
     }
     const std::int64_t frames = past - first;
-    const double spacing = std::max({1.0, wish.fps / kNodesASecond, double(frames) / kMostNodes});
+    const double widest = std::max({1.0, wish.fps / kNodesASecond, double(frames) / kMostNodes});
     std::vector<Node> nodes;
-    const int last = std::max(0, int(std::ceil(double(frames - 1) / spacing)));
+    const int last = int(std::ceil(double(frames - 1) / widest)); // on the shot's last frame
+    const double spacing = last > 0 ? double(frames - 1) / last : widest;
     for (int k = 0; k <= last; ++k) {
         const double frame = double(first) + k * spacing;
         const auto& s = wish.subject[std::size_t(std::min<std::int64_t>(past - 1, std::llround(frame)))];
@@ -156,25 +164,28 @@ void follow(const FollowWish& wish, std::int64_t first, std::int64_t past, const
         // it has done so already.
         const double middle = s.*a.middle, wanted = clamped(middle);
         const double slack = std::max(0.05 * half, (half - s.*a.extent / 2) / 3) - std::abs(middle - wanted);
-        nodes.push_back({wanted, std::max(0.0, slack), false});
+        const double reach = std::max(0.0, half - s.*a.extent / 2);
+        nodes.push_back(
+            {wanted, std::max(0.0, slack), kLeft, std::min(1 - half, middle - reach), std::max(half, middle + reach)});
     }
     for (const Pin& p : pins) {
         Node& node = nodes[std::size_t(std::clamp(int(std::lround(double(p.frame - first) / spacing)), 0, last))];
-        node = {clamped(p.*a.pin), 0, true};
+        node = {clamped(p.*a.pin), 0, kPinned, 0, 1};
     }
     if (!pins.empty()) // between the first and the last pin the way is the person's, beyond them the subject's again
         for (int k = 0; k <= last; ++k) {
             const double frame = double(first) + k * spacing;
-            if (nodes[std::size_t(k)].pinned || frame < double(pins.front().frame) || frame > double(pins.back().frame))
+            if (nodes[std::size_t(k)].cost == kPinned || frame < double(pins.front().frame) ||
+                frame > double(pins.back().frame))
                 continue;
             const auto after = std::ranges::find_if(pins, [&](const Pin& p) { return double(p.frame) >= frame; });
             const Pin& b = *after;
             const Pin& c = after == pins.begin() ? b : *(after - 1);
             const double t = b.frame > c.frame ? (frame - double(c.frame)) / double(b.frame - c.frame) : 0;
-            nodes[std::size_t(k)] = {clamped(c.*a.pin + t * (b.*a.pin - c.*a.pin)), 0.02, false};
+            nodes[std::size_t(k)] = {clamped(c.*a.pin + t * (b.*a.pin - c.*a.pin)), 0.02, kByHand, 0, 1};
         }
     const std::vector<double> calm = calmest(nodes, half, 1 - half, spacing / wish.fps);
-    for (std::int64_t n = first; n < past; ++n) write(n, between(calm, double(n - first) / spacing));
+    for (std::int64_t n = first; n < past; ++n) write(n, splineAt(calm, double(n - first) / spacing));
 }
 
 std::uint64_t keyOf(const FollowWish& w, double windowW, double windowH) {

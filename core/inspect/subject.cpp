@@ -140,14 +140,14 @@ std::vector<float> windowPath(const std::vector<std::vector<float>>& profiles, i
     return path;
 }
 
-// Middle and spread of the weight within `window` of a place.
+// Middle and extent of the weight within `window` of a place: as wide as what has the same spread and is even.
 std::pair<float, float> gatheredAt(const std::vector<float>& p, float place, int window) {
     double sum = 0, first = 0, second = 0;
     for (int k = std::max(0, int(place) - window); k <= std::min(int(p.size()) - 1, int(place) + window); ++k)
         sum += p[std::size_t(k)], first += double(p[std::size_t(k)]) * k, second += double(p[std::size_t(k)]) * k * k;
-    if (sum <= 0) return {place, float(window)};
+    if (sum <= 0) return {place, 2 * float(window)};
     const double mean = first / sum;
-    return {float(mean), float(std::sqrt(std::max(0.0, second / sum - mean * mean)))};
+    return {float(mean), float(std::sqrt(12 * std::max(0.0, second / sum - mean * mean)))};
 }
 
 void smooth(std::vector<float>& v) {
@@ -260,7 +260,7 @@ private:
     static constexpr int kAcross = 7, kDown = 7; // half a window: about a third, and half, of the picture
 
     struct Way {
-        std::vector<float> xs, ys, wide, high; // middle and spread, small cells, one a frame
+        std::vector<float> xs, ys, wide, high; // middle and extent, small cells, one a frame
     };
     Way way() const {
         std::vector<std::vector<float>> columns(count_, std::vector<float>(kSmallW, 0.f)), rows(count_);
@@ -276,8 +276,11 @@ private:
         }
         std::vector<float> ys = windowPath(rows, kDown, kMove), wide(count_), high(count_);
         for (std::size_t f = 0; f < count_; ++f) {
-            std::tie(xs[f], wide[f]) = gatheredAt(columns[f], xs[f], kAcross);
-            std::tie(ys[f], high[f]) = gatheredAt(rows[f], ys[f], kDown);
+            // A window may lag behind what it holds: it goes on to where the weight is.
+            for (int pass = 0; pass < 3; ++pass) {
+                std::tie(xs[f], wide[f]) = gatheredAt(columns[f], xs[f], kAcross);
+                std::tie(ys[f], high[f]) = gatheredAt(rows[f], ys[f], kDown);
+            }
         }
         for (std::size_t f = 0; f < count_; ++f) keepFaces(f, xs[f], ys[f], wide[f], high[f]);
         for (auto* v : {&xs, &ys, &wide, &high}) smooth(*v);
@@ -297,9 +300,9 @@ private:
         for (const FaceSeen& s : here) sum += s.near, x += s.near * smallX(s.box), y += s.near * smallY(s.box);
         if (here.empty()) return;
         px = x / sum, py = y / sum;
-        for (const FaceSeen& s : here) { // four spreads are told as an extent, in cells
-            wide = std::max(wide, float(s.box.w) / 4 + std::abs(smallX(s.box) - px));
-            high = std::max(high, float(s.box.h) / 4 + std::abs(smallY(s.box) - py));
+        for (const FaceSeen& s : here) {
+            wide = std::max(wide, float(s.box.w) / 2 + 2 * std::abs(smallX(s.box) - px));
+            high = std::max(high, float(s.box.h) / 2 + 2 * std::abs(smallY(s.box) - py));
         }
     }
     static float smallX(const CellBox& b) { return (b.x - 0.5f) / 2; }
@@ -307,7 +310,7 @@ private:
     void tell(const Way& w, const Turning& shown, std::vector<SubjectPlace>& to) const {
         for (std::size_t f = 0; f < count_; ++f)
             to.push_back(uprightPlace(
-                {2 * w.xs[f] + 0.5f, 2 * w.ys[f] + 0.5f, int(4 * w.wide[f]) | 1, int(4 * w.high[f]) | 1}, shown));
+                {2 * w.xs[f] + 0.5f, 2 * w.ys[f] + 0.5f, int(2 * w.wide[f]) | 1, int(2 * w.high[f]) | 1}, shown));
     }
     static bool isNear(const Way& w, std::size_t f, int x, int y) {
         return std::abs(float(x) - w.xs[f]) <= kAcross / 2.0f && std::abs(float(y) - w.ys[f]) <= kDown / 2.0f;
@@ -393,12 +396,15 @@ private:
     const Thumbprint& print(std::size_t k) const { return prints_[std::size_t(first_) + k]; }
     const Weight& cell(std::size_t f, int x, int y) const { return w_[f][std::size_t(y * kSmallW + x)]; }
 
-    // What differs from the frame before and from the one after is here, not where it was.
+    // What differs from two other frames is here, not where it was: from the one before and the one after, at the
+    // shot's ends from the next two.
     Map movement(std::size_t k) const {
         if (count_ < 2) return Map(kCells, 0.f);
-        Map a = ownMovement(print(k), print(k ? k - 1 : k + 1));
-        if (k && k + 1 < count_) {
-            const Map b = ownMovement(print(k), print(k + 1));
+        const std::size_t last = count_ - 1, before = k > 0 ? k - 1 : 1, after = k < last ? k + 1 : last - 1;
+        const std::size_t other = k == 0 ? std::min<std::size_t>(2, last) : k == last && last >= 2 ? last - 2 : after;
+        Map a = ownMovement(print(k), print(before));
+        if (other != before) {
+            const Map b = ownMovement(print(k), print(other));
             for (std::size_t i = 0; i < a.size(); ++i) a[i] = std::sqrt(a[i] * b[i]);
         }
         return boxed(a, 1);

@@ -166,6 +166,42 @@ TEST_CASE("Who crosses the picture in less than a second is kept in it, and at i
     CHECK(planFollow(wish, kWindow, 1)->places[49].x == Approx(1).margin(1e-3));
 }
 
+TEST_CASE("A shot's first and last places are not drawn to where a mover was next, and its extent is told",
+          "[follow]") {
+    constexpr int kFrames = 16;
+    Scene walks;
+    walks.figureX = [](int n) { return 0.2 + 0.6 * n / (kFrames - 1); };
+    const Subject s = findSubject(walks.prints(kFrames), {}, {}, kUpright);
+    for (const int n : {0, 1, kFrames / 2, kFrames - 2, kFrames - 1}) {
+        INFO("frame " << n);
+        CHECK(double(s.places[std::size_t(n)].x) == Approx(walks.figureX(n)).margin(0.028));
+        CHECK(double(s.places[std::size_t(n)].w) == Approx(walks.figureW).margin(0.06));
+        CHECK(double(s.places[std::size_t(n)].h) == Approx(walks.figureH).margin(0.2));
+    }
+}
+
+TEST_CASE("Who leaves faster and faster is kept to the border, and the crop never jolts", "[follow]") {
+    constexpr int kFrames = 26;
+    FollowWish wish;
+    const auto middle = [](int n) { return 0.15 + 0.75 * std::pow(n / (kFrames - 1.0), 1.7); };
+    for (int n = 0; n < kFrames; ++n) wish.subject.push_back({float(middle(n)), 0.5f, 0.18f, 0.3f});
+    wish.fps = kFps;
+    constexpr double kWidth = 0.42; // of a picture of 4:3
+    const auto path = planFollow(wish, kWidth, 1);
+    const auto at = [&](int n) { return (1 - kWidth) * double(path->places[std::size_t(n)].x); };
+    double hardest = 0;
+    for (int n = 0; n < kFrames; ++n) {
+        INFO("frame " << n);
+        CHECK(middle(n) - 0.09 >= at(n) - 0.005);
+        CHECK(middle(n) + 0.09 <= at(n) + kWidth + 0.005);
+        if (n > 0 && n + 1 < kFrames) hardest = std::max(hardest, std::abs(at(n + 1) - 2 * at(n) + at(n - 1)));
+    }
+    CHECK(hardest < 4.05 / (kFps * kFps)); // picture's widths a second, per second
+    // A window that goes by the subject alone stops dead at the border.
+    const auto alone = [&](int n) { return std::clamp(middle(n) - kWidth / 2, 0.0, 1 - kWidth); };
+    CHECK(jerk(at, 0, kFrames) < 0.12 * jerk(alone, 0, kFrames));
+}
+
 TEST_CASE("At rest nothing drifts, at a cut the crop jumps, and each shot may keep one place", "[follow]") {
     Scene sits;
     sits.figureX = [](int n) { return 0.7 + 0.008 * std::sin(n * 0.7); };
