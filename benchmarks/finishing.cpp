@@ -123,10 +123,10 @@ std::vector<Row> followRows(const std::string& file) {
     for (int round = 0; round < 3; ++round) {
         inspect = std::min(inspect, seconds([&] { found = inspectClip(clip, {}); }));
         Subject s;
-        find = std::min(
-            find, seconds([&] {
-                s = findSubject(prints, found.cuts, {found.faces, {}}, {v.rotation, v.mirrored, v.width, v.height});
-            }));
+        find = std::min(find, seconds([&] {
+                            s = findSubject(prints, found.cuts, {found.faces, {}},
+                                            {v.rotation, v.mirrored, v.width, v.height}, v.fps);
+                        }));
         CameraFinder moves(v);
         camera = std::min(camera, seconds([&] {
                                       for (const av::SharedFrame& p : pictures) moves.add(*p);

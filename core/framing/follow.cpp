@@ -26,34 +26,28 @@ struct Node {
     double least = 0, most = 1; ///< between these all of the subject is inside
 };
 
-// Rows of a linear program, one after the other.
+// A linear program whose rows may be left, at a cost.
 class Program {
 public:
-    int column(double least, double most, double cost) {
+    int column(double least, double most, double cost = 0) {
         low_.push_back(least), high_.push_back(most), cost_.push_back(cost);
         return int(cost_.size()) - 1;
     }
-    void atLeast(const std::vector<std::pair<int, double>>& terms, double bound) {
-        for (const auto& [column, factor] : terms)
-            rows_.push_back(count_), columns_.push_back(column), values_.push_back(factor);
-        bounds_.push_back(bound);
-        ++count_;
-    }
-    // |Σ terms| ≤ over, a column.
-    void bounded(const std::vector<std::pair<int, double>>& terms, int over) {
-        for (const double sign : {1.0, -1.0}) {
-            std::vector<std::pair<int, double>> all = {{over, 1}};
-            for (const auto& [column, factor] : terms) all.emplace_back(column, sign * factor);
-            atLeast(all, 0);
-        }
+    // Σ terms lies between these, or at most `far` beyond, at `cost` a unit.
+    void keep(std::vector<std::pair<int, double>> terms, double least, double most, double cost,
+              double far = COIN_DBL_MAX) {
+        terms.emplace_back(column(0, far, cost), 1);
+        terms.emplace_back(column(0, far, cost), -1);
+        for (const auto& [of, factor] : terms)
+            rows_.push_back(int(least_.size())), columns_.push_back(of), values_.push_back(factor);
+        least_.push_back(least), most_.push_back(most);
     }
     std::vector<double> solve() const {
         CoinPackedMatrix matrix(false, rows_.data(), columns_.data(), values_.data(), CoinBigIndex(values_.size()));
-        matrix.setDimensions(count_, int(cost_.size()));
+        matrix.setDimensions(int(least_.size()), int(cost_.size()));
         ClpSimplex solver;
         solver.setLogLevel(0);
-        const std::vector<double> none(bounds_.size(), COIN_DBL_MAX);
-        solver.loadProblem(matrix, low_.data(), high_.data(), cost_.data(), bounds_.data(), none.data());
+        solver.loadProblem(matrix, low_.data(), high_.data(), cost_.data(), least_.data(), most_.data());
         solver.setMaximumSeconds(2);
         solver.dual();
         const double* x = solver.primalColumnSolution();
@@ -61,46 +55,38 @@ public:
     }
 
 private:
-    std::vector<double> low_, high_, cost_, bounds_, values_;
+    std::vector<double> low_, high_, cost_, least_, most_, values_;
     std::vector<int> rows_, columns_;
-    int count_ = 0;
 };
 
-// Least speed, acceleration and jerk of a path that stays near what is wanted. step: seconds between nodes. Returned
-// are the controls of a uniform cubic B-spline, one more than there are nodes at either end: their differences bound
-// the path's derivatives (de Boor, "A Practical Guide to Splines", 1978), and jerk changes at nodes alone.
+// Least speed, acceleration and jerk of a path that stays near what is wanted. step: seconds between nodes. Returned are
+// the controls of a uniform cubic B-spline, one more than there are nodes at either end: their differences bound the
+// path's derivatives (de Boor, "A Practical Guide to Splines", 1978), and jerk changes at nodes alone.
 std::vector<double> calmest(const std::vector<Node>& nodes, double least, double most, double step) {
     Program p;
-    const int n = int(nodes.size()), controls = n + 2;
-    std::vector<int> at;
-    for (int i = 0; i < controls; ++i) at.push_back(p.column(least, most, 0));
-    // The path at a node, at least or (sign −1) at most `bound`, but for what the column `but` holds.
-    const auto bound = [&](int node, double sign, double bound, int but) {
-        const auto c = [&](int k) { return at[std::size_t(node + k)]; };
-        p.atLeast({{but, 1}, {c(0), sign / 6}, {c(1), sign * 4 / 6}, {c(2), sign / 6}}, sign * bound);
+    const std::size_t controls = nodes.size() + 2;
+    for (std::size_t i = 0; i < controls; ++i) p.column(least, most);
+    // Of neighbours from the control `first` on, by these factors.
+    const auto sum = [](std::size_t first, const std::vector<double>& factors) {
+        std::vector<std::pair<int, double>> terms;
+        for (std::size_t k = 0; k < factors.size(); ++k) terms.emplace_back(int(first + k), factors[k]);
+        return terms;
     };
-    const auto within = [&](int node, double from, double to, double cost) {
-        const int beyond = p.column(0, COIN_DBL_MAX, cost);
-        bound(node, 1, from, beyond), bound(node, -1, to, beyond);
-    };
-    for (int i = 0; i < n; ++i) {
-        const Node& node = nodes[std::size_t(i)];
-        within(i, node.wanted - node.slack, node.wanted + node.slack, node.cost);
-        within(i, node.wanted, node.wanted, kAway);
-        if (node.least > least || node.most < most) within(i, node.least, node.most, kOutside);
+    for (std::size_t i = 0; i < nodes.size(); ++i) {
+        const Node& node = nodes[i];
+        const auto there = sum(i, {1.0 / 6, 4.0 / 6, 1.0 / 6}); // the path at this node
+        p.keep(there, node.wanted - node.slack, node.wanted + node.slack, node.cost);
+        p.keep(there, node.wanted, node.wanted, kAway);
+        if (node.least > least || node.most < most) p.keep(there, node.least, node.most, kOutside);
     }
-    const auto differences = [&](std::vector<double> factors, double weight, double most_) {
-        for (int i = 0; i + int(factors.size()) <= controls; ++i) {
-            std::vector<std::pair<int, double>> terms;
-            for (std::size_t k = 0; k < factors.size(); ++k) terms.emplace_back(at[std::size_t(i) + k], factors[k]);
-            p.bounded(terms, p.column(0, most_, weight));
-        }
+    const auto differences = [&](const std::vector<double>& factors, double cost, double far) {
+        for (std::size_t i = 0; i + factors.size() <= controls; ++i) p.keep(sum(i, factors), 0, 0, cost, far);
     };
     differences({-1, 1}, kSpeed, kFastest * step);
     differences({1, -2, 1}, kAcceleration, kHardest * step * step);
     differences({-1, 3, -3, 1}, kJerk, COIN_DBL_MAX);
     std::vector<double> x = p.solve();
-    x.resize(std::size_t(controls));
+    x.resize(controls);
     for (double& v : x) v = std::clamp(v, least, most);
     return x;
 }

@@ -439,7 +439,7 @@ Inspection lookOver(const ClipPtr& clip, const CancelToken& cancel, const Inspec
         tbb::parallel_invoke(
             [&] {
                 out.subject = findSubject(prints, out.cuts, {out.faces, gathering.things()},
-                                          {v.rotation, v.mirrored, v.width, v.height});
+                                          {v.rotation, v.mirrored, v.width, v.height}, v.fps);
             },
             [&] { out.movement = findMovement(prints, breaks, out.duplicates, v.fps, v.width, v.height); });
         const CameraFinder& camera = frameByFrame.camera;

@@ -150,12 +150,12 @@ std::pair<float, float> gatheredAt(const std::vector<float>& p, float place, int
     return {float(mean), float(std::sqrt(12 * std::max(0.0, second / sum - mean * mean)))};
 }
 
-void smooth(std::vector<float>& v) {
+void smooth(std::vector<float>& v, int most) {
     const std::vector<float> was = v;
     const int last = int(v.size()) - 1;
     for (int i = 0; i <= last; ++i) {
         float sum = 0;
-        const int reach = std::min({3, i, last - i}); // the same on both sides, so that ends do not lag
+        const int reach = std::min({most, i, last - i}); // the same on both sides, so that ends do not lag
         const int a = i - reach, b = i + reach;
         for (int k = a; k <= b; ++k) sum += was[std::size_t(k)];
         v[std::size_t(i)] = sum / float(b - a + 1);
@@ -181,8 +181,9 @@ using Weights = std::vector<Weight>; // of one frame
 
 class ShotFinder {
 public:
-    ShotFinder(const std::vector<Thumbprint>& prints, std::int64_t first, std::int64_t past)
-        : prints_(prints), first_(first), count_(std::size_t(past - first)), faces_(count_) {
+    ShotFinder(const std::vector<Thumbprint>& prints, std::int64_t first, std::int64_t past, double fps)
+        : prints_(prints), first_(first), count_(std::size_t(past - first)),
+          pace_(std::size_t(std::clamp(fps / 25, 1.0, 40.0) + 0.5)), faces_(count_) {
         double moving = 0, outstanding = 0;
         std::vector<float> peaks;
         int taken = 0;
@@ -214,7 +215,8 @@ public:
     // weighs in part as it moves; a thing as it wanders over its surroundings. `lower`: seen in the picture's lower
     // half alone.
     void addThing(std::int64_t frame, const CellBox& box, const Thing& t, bool lower) {
-        const auto carried = std::int64_t(25 * std::min({box.w, box.h, 12})); // small ones slip off their tracks
+        // Small ones slip off their tracks.
+        const auto carried = std::int64_t(25 * pace_) * std::min({box.w, box.h, 12});
         const Track track = trackOf(frame, box, carried);
         const bool limb = t.being == Being::Person && lower; // an arm, or legs
         const float share = t.being == Being::Thing ? wandering(track, box)
@@ -256,25 +258,26 @@ public:
     }
 
 private:
-    static constexpr float kMove = 6;            // frames' worth of all weight that a trip across the picture must gain
+    static constexpr float kMove = 6;            // paces' worth of all weight that a trip across the picture must gain
     static constexpr int kAcross = 7, kDown = 7; // half a window: about a third, and half, of the picture
 
     struct Way {
         std::vector<float> xs, ys, wide, high; // middle and extent, small cells, one a frame
     };
     Way way() const {
+        const float move = kMove * float(pace_);
         std::vector<std::vector<float>> columns(count_, std::vector<float>(kSmallW, 0.f)), rows(count_);
         for (std::size_t f = 0; f < count_; ++f)
             for (int y = 0; y < kSmallH; ++y)
                 for (int x = 0; x < kSmallW; ++x) columns[f][std::size_t(x)] += cell(f, x, y).all();
-        std::vector<float> xs = windowPath(columns, kAcross, kMove);
+        std::vector<float> xs = windowPath(columns, kAcross, move);
         for (std::size_t f = 0; f < count_; ++f) {
             rows[f].assign(kSmallH, 0.f);
             for (int y = 0; y < kSmallH; ++y)
                 for (int x = std::max(0, int(xs[f]) - kAcross); x <= std::min(kSmallW - 1, int(xs[f]) + kAcross); ++x)
                     rows[f][std::size_t(y)] += cell(f, x, y).all();
         }
-        std::vector<float> ys = windowPath(rows, kDown, kMove), wide(count_), high(count_);
+        std::vector<float> ys = windowPath(rows, kDown, move), wide(count_), high(count_);
         for (std::size_t f = 0; f < count_; ++f) {
             // A window may lag behind what it holds: it goes on to where the weight is.
             for (int pass = 0; pass < 3; ++pass) {
@@ -283,7 +286,7 @@ private:
             }
         }
         for (std::size_t f = 0; f < count_; ++f) keepFaces(f, xs[f], ys[f], wide[f], high[f]);
-        for (auto* v : {&xs, &ys, &wide, &high}) smooth(*v);
+        for (auto* v : {&xs, &ys, &wide, &high}) smooth(*v, 3 * int(pace_));
         return {xs, ys, wide, high};
     }
     // Weight is gathered in whole cells, and in less than what it speaks for: faces that lie there say themselves where
@@ -396,17 +399,17 @@ private:
     const Thumbprint& print(std::size_t k) const { return prints_[std::size_t(first_) + k]; }
     const Weight& cell(std::size_t f, int x, int y) const { return w_[f][std::size_t(y * kSmallW + x)]; }
 
-    // What differs from two other frames is here, not where it was: from the one before and the one after, at the
-    // shot's ends from the next two.
+    // What differs from two other frames is here, not where it was: from one before and one after, at the shot's ends
+    // from two on the same side. A 25th of a second lies between them, or of fast takes nothing would be seen to move.
     Map movement(std::size_t k) const {
-        if (count_ < 2) return Map(kCells, 0.f);
-        const std::size_t last = count_ - 1, before = k > 0 ? k - 1 : 1, after = k < last ? k + 1 : last - 1;
-        const std::size_t other = k == 0 ? std::min<std::size_t>(2, last) : k == last && last >= 2 ? last - 2 : after;
-        Map a = ownMovement(print(k), print(before));
-        if (other != before) {
-            const Map b = ownMovement(print(k), print(other));
-            for (std::size_t i = 0; i < a.size(); ++i) a[i] = std::sqrt(a[i] * b[i]);
-        }
+        const std::size_t last = count_ - 1, step = std::min(pace_, last);
+        if (step == 0) return Map(kCells, 0.f);
+        const bool starts = k<step, ends = k + step> last;
+        const std::size_t one = starts ? std::min(k + step, last) : k - step;
+        const std::size_t other = starts ? std::min(k + 2 * step, last) : ends ? k - std::min(2 * step, k) : k + step;
+        Map a = ownMovement(print(k), print(one));
+        const Map b = ownMovement(print(k), print(other));
+        for (std::size_t i = 0; i < a.size(); ++i) a[i] = std::sqrt(a[i] * b[i]);
         return boxed(a, 1);
     }
 
@@ -464,7 +467,7 @@ private:
 
     const std::vector<Thumbprint>& prints_;
     std::int64_t first_;
-    std::size_t count_;
+    std::size_t count_, pace_; // frames; of a 25th of a second
     std::vector<Weights> w_;
     struct FaceSeen {
         CellBox box;
@@ -507,7 +510,7 @@ Thing asStored(Thing t, const Turning& shown) {
 } // namespace
 
 Subject findSubject(const std::vector<Thumbprint>& prints, const std::vector<std::int64_t>& cuts,
-                    const SeenThings& seen, const Turning& shown) {
+                    const SeenThings& seen, const Turning& shown, double fps) {
     Subject s;
     const auto frames = std::int64_t(prints.size());
     std::vector<std::int64_t> starts = {0};
@@ -515,7 +518,7 @@ Subject findSubject(const std::vector<Thumbprint>& prints, const std::vector<std
         if (c > starts.back() && c < frames) starts.push_back(c);
     for (std::size_t k = 0; k < starts.size() && frames > 0; ++k) {
         const std::int64_t first = starts[k], past = k + 1 < starts.size() ? starts[k + 1] : frames;
-        ShotFinder shot(prints, first, past);
+        ShotFinder shot(prints, first, past, fps);
         const auto here = [&](const Mark& m) { return m.frame >= first && m.frame < past; };
         for (const Mark& f : seen.faces)
             if (here(f)) shot.addFace(f.frame, cellsOf(f.box, shown));

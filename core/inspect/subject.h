@@ -52,9 +52,9 @@ struct SeenThings {
 /// the middle of the picture a little more than its borders. The place of the subject is the path of a window over all
 /// frames of a shot at once that holds most of that weight for least movement (Viterbi, dynamic programming). The
 /// second is found so in what the first leaves. prints: of every frame, as stored; seen: upright pixels; `cuts`: first
-/// frames of shots.
+/// frames of shots; fps: frames a second.
 Subject findSubject(const std::vector<Thumbprint>& prints, const std::vector<std::int64_t>& cuts,
-                    const SeenThings& seen, const Turning& shown);
+                    const SeenThings& seen, const Turning& shown, double fps = 25);
 
 /// Follows what lies in a box (of cells, as stored) on print `from` towards print `to` by block matching on mean
 /// absolute difference, the template renewed slowly. Middles, one a print from `from` on; shorter where it was lost:

@@ -42,6 +42,7 @@ struct Scene {
     std::function<std::uint32_t(int)> ground = [](int) { return 3u; };
     std::function<bool(int)> hidden = [](int) { return false; };
     std::function<double(int)> secondX; ///< another, of the same size; null: none
+    double pace = 1;                    ///< of how fast the figure moves in itself
 
     Plane luma(int frame) const {
         test::Painted p(kWide, kHigh, 1);
@@ -53,7 +54,8 @@ struct Scene {
                 return 0.3 + 0.22 * texture(x - c2 - 1.5 * std::sin(frame * 0.7), y + 2 * std::sin(frame * 0.6), 41);
             const double dx = (x - cx) / (figureW * kWide / 2), dy = (y - cy) / (figureH * kHigh / 2);
             if (!hidden(frame) && dx * dx + dy * dy < 1) // it moves in itself too, as people do
-                return 0.62 + 0.22 * texture(x - cx + 1.5 * std::sin(frame * 0.8), y + 2 * std::sin(frame * 0.5), 77);
+                return 0.62 + 0.22 * texture(x - cx + 1.5 * std::sin(frame * pace * 0.8),
+                                             y + 2 * std::sin(frame * pace * 0.5), 77);
             return 0.4 + 0.12 * texture(x + camera(frame), y, ground(frame));
         });
         return p.picture.planes[0];
@@ -178,6 +180,21 @@ TEST_CASE("A shot's first and last places are not drawn to where a mover was nex
         CHECK(double(s.places[std::size_t(n)].w) == Approx(walks.figureW).margin(0.06));
         CHECK(double(s.places[std::size_t(n)].h) == Approx(walks.figureH).margin(0.2));
     }
+}
+
+TEST_CASE("What moves is found in fast takes as in slow ones", "[follow]") {
+    constexpr int kSlow = 30, kTimes = 8;
+    const auto found = [](int times, double fps) {
+        Scene walks;
+        walks.figureX = [=](int n) { return 0.7 + 0.1 * n / (kSlow * times); };
+        walks.figureW = 0.06, walks.figureH = 0.25, walks.pace = 1.0 / times;
+        return findSubject(walks.prints(kSlow * times), {}, {}, kUpright, fps);
+    };
+    const Subject slow = found(1, kFps), fast = found(kTimes, kFps * kTimes);
+    CHECK(slow.shots[0].movement > 0.3);
+    CHECK(fast.shots[0].movement == Approx(slow.shots[0].movement).margin(0.05));
+    for (int n = 0; n < kSlow; ++n)
+        CHECK(fast.places[std::size_t(n * kTimes)].x == Approx(slow.places[std::size_t(n)].x).margin(0.02));
 }
 
 TEST_CASE("Who leaves faster and faster is kept to the border, and the crop never jolts", "[follow]") {
