@@ -3,6 +3,7 @@
 #include "core/engine/stage.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <coin/ClpSimplex.hpp>
 #include <coin/CoinPackedMatrix.hpp>
@@ -18,9 +19,10 @@ constexpr double kLeft = 400, kOutside = 8000, kByHand = 1e4,
                  kPinned = 1e5; ///< and what a place costs that is not as wanted
 constexpr double kAway = 0.3;   ///< of any distance: where nothing speaks against it the subject sits in the middle
 
-// One node of a path along one axis, in fractions of the picture.
-struct Node {
-    double wanted = 0.5;        ///< middle of the window
+// What is wanted of a path along one axis at one place of it, in fractions of the picture.
+struct Wanted {
+    double at = 0;              ///< counted in nodes
+    double middle = 0.5;        ///< of the window
     double slack = 0;           ///< how far from there is as good
     double cost = kLeft;        ///< of being further away
     double least = 0, most = 1; ///< between these all of the subject is inside
@@ -59,25 +61,43 @@ private:
     std::vector<int> rows_, columns_;
 };
 
-// Least speed, acceleration and jerk of a path that stays near what is wanted. step: seconds between nodes. Returned are
-// the controls of a uniform cubic B-spline, one more than there are nodes at either end: their differences bound the
-// path's derivatives (de Boor, "A Practical Guide to Splines", 1978), and jerk changes at nodes alone.
-std::vector<double> calmest(const std::vector<Node>& nodes, double least, double most, double step) {
+// What each of four controls gives to a uniform cubic B-spline at a place between the two in the middle, [0, 1].
+std::array<double, 4> shares(double t) {
+    const double u = 1 - t;
+    return {u * u * u / 6, (3 * t * t * t - 6 * t * t + 4) / 6, (3 * u * u * u - 6 * u * u + 4) / 6, t * t * t / 6};
+}
+
+struct Stretch {       // between two nodes
+    std::size_t first; ///< of its four controls
+    std::array<double, 4> share;
+};
+Stretch stretchAt(double at, std::size_t controls) {
+    const double first = std::clamp(std::floor(at), 0.0, double(controls) - 4);
+    return {std::size_t(first), shares(std::clamp(at - first, 0.0, 1.0))};
+}
+
+// Least speed, acceleration and jerk of a path that stays near what is wanted. step: seconds between nodes. Returned
+// are the controls of a uniform cubic B-spline, one more than there are nodes at either end: their differences bound
+// the path's derivatives (de Boor, "A Practical Guide to Splines", 1978), and jerk changes at nodes alone.
+std::vector<double> calmest(const std::vector<Wanted>& all, std::size_t nodes, double least, double most, double step) {
     Program p;
-    const std::size_t controls = nodes.size() + 2;
-    for (std::size_t i = 0; i < controls; ++i) p.column(least, most);
+    const std::size_t controls = std::max<std::size_t>(2, nodes) + 2;
+    for (std::size_t i = 0; i < controls; ++i) { // at its ends the path need not slow down before the border
+        const double beyond = i == 0 || i + 1 == controls ? 1 : 0;
+        p.column(least - beyond, most + beyond);
+    }
     // Of neighbours from the control `first` on, by these factors.
-    const auto sum = [](std::size_t first, const std::vector<double>& factors) {
+    const auto sum = [](std::size_t first, const auto& factors) {
         std::vector<std::pair<int, double>> terms;
         for (std::size_t k = 0; k < factors.size(); ++k) terms.emplace_back(int(first + k), factors[k]);
         return terms;
     };
-    for (std::size_t i = 0; i < nodes.size(); ++i) {
-        const Node& node = nodes[i];
-        const auto there = sum(i, {1.0 / 6, 4.0 / 6, 1.0 / 6}); // the path at this node
-        p.keep(there, node.wanted - node.slack, node.wanted + node.slack, node.cost);
-        p.keep(there, node.wanted, node.wanted, kAway);
-        if (node.least > least || node.most < most) p.keep(there, node.least, node.most, kOutside);
+    for (const Wanted& w : all) {
+        const Stretch s = stretchAt(w.at, controls);
+        const auto there = sum(s.first, s.share);
+        p.keep(there, w.middle - w.slack, w.middle + w.slack, w.cost);
+        p.keep(there, w.middle, w.middle, kAway);
+        if (w.least > least || w.most < most) p.keep(there, w.least, w.most, kOutside);
     }
     const auto differences = [&](const std::vector<double>& factors, double cost, double far) {
         for (std::size_t i = 0; i + factors.size() <= controls; ++i) p.keep(sum(i, factors), 0, 0, cost, far);
@@ -87,20 +107,14 @@ std::vector<double> calmest(const std::vector<Node>& nodes, double least, double
     differences({-1, 3, -3, 1}, kJerk, COIN_DBL_MAX);
     std::vector<double> x = p.solve();
     x.resize(controls);
-    for (double& v : x) v = std::clamp(v, least, most);
     return x;
 }
 
-// The spline of these controls at a place counted in nodes. Of equal controls it is that value to the bit: what stands
-// still stays still.
+// The spline at a place counted in nodes. Of equal controls it is their value to the bit: what is still stays still.
 double splineAt(const std::vector<double>& controls, double at) {
-    const int nodes = int(controls.size()) - 2, i = std::clamp(int(std::floor(at)), 0, std::max(0, nodes - 2));
-    const double t = nodes > 1 ? std::clamp(at - i, 0.0, 1.0) : 0, u = 1 - t;
-    const double* const c = &controls[std::size_t(i)];
-    const double next = nodes > 1 ? c[3] : c[2];
-    return c[1] +
-           (u * u * u * (c[0] - c[1]) + (3 * u * u * u - 6 * u * u + 4) * (c[2] - c[1]) + t * t * t * (next - c[1])) /
-               6;
+    const Stretch s = stretchAt(at, controls.size());
+    const double* const c = &controls[s.first];
+    return c[1] + s.share[0] * (c[0] - c[1]) + s.share[2] * (c[2] - c[1]) + s.share[3] * (c[3] - c[1]);
 }
 
 double median(std::vector<double> v) {
@@ -140,37 +154,30 @@ void follow(const FollowWish& wish, std::int64_t first, std::int64_t past, const
     }
     const std::int64_t frames = past - first;
     const double widest = std::max({1.0, wish.fps / kNodesASecond, double(frames) / kMostNodes});
-    std::vector<Node> nodes;
     const int last = int(std::ceil(double(frames - 1) / widest)); // on the shot's last frame
     const double spacing = last > 0 ? double(frames - 1) / last : widest;
+    std::vector<Wanted> all;
     for (int k = 0; k <= last; ++k) {
         const double frame = double(first) + k * spacing;
-        const auto& s = wish.subject[std::size_t(std::min<std::int64_t>(past - 1, std::llround(frame)))];
-        // The subject may wander a third of the way to where its extent would leave the window; at the picture's border
-        // it has done so already.
-        const double middle = s.*a.middle, wanted = clamped(middle);
-        const double slack = std::max(0.05 * half, (half - s.*a.extent / 2) / 3) - std::abs(middle - wanted);
-        const double reach = std::max(0.0, half - s.*a.extent / 2);
-        nodes.push_back(
-            {wanted, std::max(0.0, slack), kLeft, std::min(1 - half, middle - reach), std::max(half, middle + reach)});
-    }
-    for (const Pin& p : pins) {
-        Node& node = nodes[std::size_t(std::clamp(int(std::lround(double(p.frame - first) / spacing)), 0, last))];
-        node = {clamped(p.*a.pin), 0, kPinned, 0, 1};
-    }
-    if (!pins.empty()) // between the first and the last pin the way is the person's, beyond them the subject's again
-        for (int k = 0; k <= last; ++k) {
-            const double frame = double(first) + k * spacing;
-            if (nodes[std::size_t(k)].cost == kPinned || frame < double(pins.front().frame) ||
-                frame > double(pins.back().frame))
-                continue;
+        if (!pins.empty() && frame >= double(pins.front().frame) && frame <= double(pins.back().frame)) {
+            // Between the first and the last pin the way is the person's, beyond them the subject's again.
             const auto after = std::ranges::find_if(pins, [&](const Pin& p) { return double(p.frame) >= frame; });
             const Pin& b = *after;
             const Pin& c = after == pins.begin() ? b : *(after - 1);
             const double t = b.frame > c.frame ? (frame - double(c.frame)) / double(b.frame - c.frame) : 0;
-            nodes[std::size_t(k)] = {clamped(c.*a.pin + t * (b.*a.pin - c.*a.pin)), 0.02, kByHand, 0, 1};
+            all.push_back({double(k), clamped(c.*a.pin + t * (b.*a.pin - c.*a.pin)), 0.02, kByHand});
+            continue;
         }
-    const std::vector<double> calm = calmest(nodes, half, 1 - half, spacing / wish.fps);
+        const auto& s = wish.subject[std::size_t(std::min<std::int64_t>(past - 1, std::llround(frame)))];
+        // The subject may wander a quarter of the way to where its extent would leave the window; at the picture's
+        // border it has done so already.
+        const double middle = s.*a.middle, wanted = clamped(middle), reach = std::max(0.0, half - s.*a.extent / 2);
+        const double slack = std::max(0.05 * half, (half - s.*a.extent / 2) / 4) - std::abs(middle - wanted);
+        all.push_back({double(k), wanted, std::max(0.0, slack), kLeft, std::min(1 - half, middle - reach),
+                       std::max(half, middle + reach)});
+    }
+    for (const Pin& p : pins) all.push_back({double(p.frame - first) / spacing, clamped(p.*a.pin), 0, kPinned});
+    const std::vector<double> calm = calmest(all, std::size_t(last) + 1, half, 1 - half, spacing / wish.fps);
     for (std::int64_t n = first; n < past; ++n) write(n, splineAt(calm, double(n - first) / spacing));
 }
 

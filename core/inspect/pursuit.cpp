@@ -50,6 +50,33 @@ double likeness(const cv::Mat& a, const cv::Mat& b) {
     return p.dot(q) / (cv::norm(p) * cv::norm(q));
 }
 
+// What was pointed at may be much smaller than the box around it, which is then mostly ground: where it is of one
+// colour and so clearly set off that narrow and wide bounds of what is alike find the same (a stable region: Matas,
+// Chum, Urban & Pajdla, "Robust wide baseline stereo from maximally stable extremal regions", BMVC 2002), the box is
+// drawn to it.
+cv::Rect fitted(const cv::Mat& picture, const cv::Rect& box, const cv::Point& pointed) {
+    constexpr int kNarrow = 24, kWide = 40; // 8-bit steps
+    constexpr int kLeast = 6;               // pixels: less is a detail of something
+    constexpr double kStable = 1.3, kMuchSmaller = 0.25;
+    const cv::Mat part = picture(box).clone();
+    const auto alike = [&](int within) {
+        cv::Mat mask = cv::Mat::zeros(part.rows + 2, part.cols + 2, CV_8U);
+        cv::Rect bounds;
+        const cv::Scalar each = cv::Scalar::all(within);
+        cv::floodFill(part, mask, pointed - box.tl(), {}, &bounds, each, each,
+                      4 | cv::FLOODFILL_MASK_ONLY | cv::FLOODFILL_FIXED_RANGE | (255 << 8));
+        return bounds;
+    };
+    const cv::Rect narrow = alike(kNarrow), wide = alike(kWide);
+    const bool apart = wide.x > 0 && wide.y > 0 && wide.br().x < part.cols && wide.br().y < part.rows;
+    const bool stable = wide.width <= kStable * narrow.width + 2 && wide.height <= kStable * narrow.height + 2;
+    if (!apart || !stable || std::min(narrow.width, narrow.height) < kLeast || wide.area() > kMuchSmaller * box.area())
+        return box;
+    const int w = std::max(8, wide.width * 3 / 2), h = std::max(8, wide.height * 3 / 2);
+    return cv::Rect(box.x + wide.x + wide.width / 2 - w / 2, box.y + wide.y + wide.height / 2 - h / 2, w, h) &
+           cv::Rect({}, picture.size());
+}
+
 class Follower {
 public:
     Follower(const cv::Mat& picture, const cv::Rect& box) : box_(box), seen_(patchAt(picture, box)) {
@@ -114,8 +141,11 @@ Pursuit pursue(const ClipPtr& clip, std::int64_t frame, const SubjectPlace& plac
 
     const int w = std::clamp(int(std::lround(place.w * float(size.width))), 8, size.width),
               h = std::clamp(int(std::lround(place.h * float(size.height))), 8, size.height);
-    const cv::Rect box(std::clamp(int(std::lround(place.x * float(size.width))) - w / 2, 0, size.width - w),
-                       std::clamp(int(std::lround(place.y * float(size.height))) - h / 2, 0, size.height - h), w, h);
+    const cv::Rect around(std::clamp(int(std::lround(place.x * float(size.width))) - w / 2, 0, size.width - w),
+                          std::clamp(int(std::lround(place.y * float(size.height))) - h / 2, 0, size.height - h), w, h);
+    const cv::Point pointed(std::clamp(int(place.x * float(size.width)), around.x, around.br().x - 1),
+                            std::clamp(int(place.y * float(size.height)), around.y, around.br().y - 1));
+    const cv::Rect box = fitted(before.back(), around, pointed);
     if (isFlat(patchAt(before.back(), box)))
         throw Error(Fault::Input, clip->path(), "what you clicked on looks the same all over and cannot be followed",
                     "Click on something that stands out, or drag the crop.");

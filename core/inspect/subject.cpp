@@ -183,7 +183,7 @@ class ShotFinder {
 public:
     ShotFinder(const std::vector<Thumbprint>& prints, std::int64_t first, std::int64_t past, double fps)
         : prints_(prints), first_(first), count_(std::size_t(past - first)),
-          pace_(std::size_t(std::clamp(fps / 25, 1.0, 40.0) + 0.5)), faces_(count_) {
+          pace_(fps > 25 ? std::size_t(std::min(fps / 25, 40.0) + 0.5) : 1), faces_(count_) {
         double moving = 0, outstanding = 0;
         std::vector<float> peaks;
         int taken = 0;

@@ -216,7 +216,7 @@ TEST_CASE("Who leaves faster and faster is kept to the border, and the crop neve
     CHECK(hardest < 4.05 / (kFps * kFps)); // picture's widths a second, per second
     // A window that goes by the subject alone stops dead at the border.
     const auto alone = [&](int n) { return std::clamp(middle(n) - kWidth / 2, 0.0, 1 - kWidth); };
-    CHECK(jerk(at, 0, kFrames) < 0.12 * jerk(alone, 0, kFrames));
+    CHECK(jerk(at, 0, kFrames) < 0.05 * jerk(alone, 0, kFrames));
 }
 
 TEST_CASE("At rest nothing drifts, at a cut the crop jumps, and each shot may keep one place", "[follow]") {
@@ -387,8 +387,8 @@ TEST_CASE("Places set by hand are kept to, read, written and refused in words", 
     FollowWish wish = wishOf(findSubject(walks.prints(100), {}, {}, kUpright));
     wish.pins = {{50, 0.25, 0.5}, {75, 0.7, 0.5}};
     const auto path = planFollow(wish, kWindow, 1);
-    CHECK(left(*path, 50) + kWindow / 2 == Approx(0.25).margin(0.02));
-    CHECK(left(*path, 75) + kWindow / 2 == Approx(0.7).margin(0.02));
+    CHECK(left(*path, 50) + kWindow / 2 == Approx(0.25).margin(0.002));
+    CHECK(left(*path, 75) + kWindow / 2 == Approx(0.7).margin(0.002));
     // Between them the way is the person's, before and after it is the subject's.
     wish.pins = {{30, 0.6, 0.5}, {50, 0.6, 0.5}};
     const auto held = planFollow(wish, kWindow, 1);
@@ -535,6 +535,33 @@ TEST_CASE("What was clicked on is followed in a clip of one frame, and turned as
         } catch (const Error& e) {
             CHECK(std::string(e.what()).find("looks the same all over") != std::string::npos);
         }
+    }
+}
+
+TEST_CASE("A small ball that was clicked on is followed, not the ground around it", "[follow]") {
+    const TempFolder folder;
+    test::ClipRecipe r;
+    r.width = kWide, r.height = kHigh, r.frames = 40;
+    const auto middle = [](int n) { return std::pair{60 + 5 * n, 40 + std::abs(n - 20) * 4}; }; // comes down, and jumps
+    r.luma = [&](int x, int y, int n) {
+        const auto [cx, cy] = middle(n);
+        const int d = (x - cx) * (x - cx) + (y - cy) * (y - cy);
+        if (d <= 36) return 210 - d;
+        return 90 + ((x / 24 + y / 18) % 2 ? 25 : 0) + (x * 7 + y * 3) % 9; // tiles, a little rough
+    };
+    const std::string path = folder / "ball.mp4";
+    test::writeClip(path, r);
+    const auto [x, y] = middle(8);
+    const float side = 0.2f * kHigh; // as a click on the table has it, nine times as large as the ball
+    const Pursuit p =
+        pursue(Clip::openVideo(path), 8, {float(x) / kWide, float(y) / kHigh, side / kWide, side / kHigh}, 0, 40, {});
+    REQUIRE(p.first == 0);
+    REQUIRE(p.places.size() == 40);
+    for (int n = 0; n < 40; ++n) {
+        INFO("frame " << n);
+        CHECK(std::abs(p.places[std::size_t(n)].x * kWide - float(middle(n).first)) < 8);
+        CHECK(std::abs(p.places[std::size_t(n)].y * kHigh - float(middle(n).second)) < 8);
+        CHECK(p.places[std::size_t(n)].w * kWide < 30);
     }
 }
 
