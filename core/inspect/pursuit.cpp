@@ -72,9 +72,10 @@ cv::Rect fitted(const cv::Mat& picture, const cv::Rect& box, const cv::Point& po
     const bool stable = wide.width <= kStable * narrow.width + 2 && wide.height <= kStable * narrow.height + 2;
     if (!apart || !stable || std::min(narrow.width, narrow.height) < kLeast || wide.area() > kMuchSmaller * box.area())
         return box;
-    const int w = std::max(8, wide.width * 3 / 2), h = std::max(8, wide.height * 3 / 2);
-    return cv::Rect(box.x + wide.x + wide.width / 2 - w / 2, box.y + wide.y + wide.height / 2 - h / 2, w, h) &
-           cv::Rect({}, picture.size());
+    const int w = std::min(picture.cols, std::max(8, wide.width * 3 / 2)),
+              h = std::min(picture.rows, std::max(8, wide.height * 3 / 2)); // all of it inside
+    return {std::clamp(box.x + wide.x + wide.width / 2 - w / 2, 0, picture.cols - w),
+            std::clamp(box.y + wide.y + wide.height / 2 - h / 2, 0, picture.rows - h), w, h};
 }
 
 class Follower {
