@@ -166,6 +166,27 @@ TEST_CASE("crisp networks bring back as much fine detail as the truth has, and s
         }
 }
 
+TEST_CASE("what a crisp network adds goes with what moves: it does not flicker where a clip was encoded hard") {
+    const Damage d{3, 30};
+    const TempFolder folder;
+    const Looked l = lookOver(writeDamaged(folder, d));
+    const auto changes = [&](const char* method, const char* crisp) { // beyond movement, per fine detail that there is
+        const Plane here = frameOf(l, {"enlarge.scale=2", method, crisp}, kFrames / 2),
+                    next = frameOf(l, {"enlarge.scale=2", method, crisp}, kFrames / 2 + 1);
+        double sum = 0, count = 0;
+        for (int y = 16; y < kHeight - 16; ++y)
+            for (int x = 16; x < kWidth - 16 - d.pan; ++x)
+                sum += std::pow(next.at(x, y) - here.at(x + d.pan, y), 2), count += 1;
+        return std::sqrt(sum / count) / fine(here);
+    };
+    const double lanczos = changes("enlarge.method=lanczos", "enlarge.crisp=0"),
+                 faithful = changes("enlarge.method=learned", "enlarge.crisp=0"),
+                 crisp = changes("enlarge.method=learned", "enlarge.crisp=100");
+    INFO("Lanczos " << lanczos << ", faithful " << faithful << ", crisp " << crisp);
+    CHECK(crisp < 0.8 * lanczos);
+    CHECK(crisp < faithful);
+}
+
 TEST_CASE("what frames before and after know is used: on a moving hard clip the full network beats the quick one") {
     CHECK(gain({4, 30}, "learned") > gain({4, 30}, "learned-quick"));
 }

@@ -21,12 +21,12 @@ from torch.nn import functional as F
 
 import networks
 import train
-from train import BATCH, DATA, EDGE, FLOOR, Sequences
+from train import BATCH, CROP, DATA, EDGE, FLOOR, Sequences, as_seen
 
-KEEP_EVERY = 250   # steps
+KEEP_EVERY = 150   # steps
 BANDS = (0.8, 1.6, 3.2)  # sigma, pixels: detail between one blur and the next
 WEIGHTS = {"real": 0.08, "features": 0.5, "tone": 4.0, "ripple": 4.0, "gradient": 1.0, "spectrum": 0.15, "error": 0.01,
-           "calm": 4.0}
+           "calm": 4.0, "flicker": 8.0}
 FLAT = (1 / 219, 4 / 219)  # spread of fine detail up to which there is nothing to go by, and from which there is
 
 
@@ -91,7 +91,41 @@ def spectrum(p: torch.Tensor, weight: torch.Tensor, side: int = 16) -> torch.Ten
     return torch.log((torch.fft.rfft2(squares).abs() * w).sum(1) / (w.sum(1) + 0.1) + 2e-3)
 
 
-def generator_loss(judge: Discriminator, base, y, t, faithful) -> tuple[torch.Tensor, dict]:
+class Pairs:
+    """Crops of sequences and of the frame after each, as one batch: the first half's next frames are its second half."""
+
+    def __init__(self, data: Sequences, rng: np.random.Generator, r: networks.Recipe):
+        seen, truth, flow = [], [], []
+        turn, flipped = int(rng.integers(4)), [3] if rng.random() < 0.5 else []
+        self.turned = lambda p: torch.rot90(p, turn, (2, 3)).flip(flipped)
+        self.turned_back = lambda p: torch.rot90(p.flip(flipped), -turn, (2, 3))
+        for (s, _, big, _, (s_next, big_next, way)), y, x, level in data.places(rng, r, BATCH // 2):
+            small, large = np.s_[:r.frames, y:y + CROP, x:x + CROP], np.s_[None, 2 * y:2 * (y + CROP), 2 * x:2 * (x + CROP)]
+            seen.append((as_seen(s[small], level), as_seen(s_next[small], level)))
+            truth.append(((big[large].astype(np.float32) - 16) / 219, (big_next[large].astype(np.float32) - 16) / 219))
+            flow.append(way[large[1:]].astype(np.float32))
+        stacked = lambda pairs: torch.from_numpy(np.stack([a for a, _ in pairs] + [b for _, b in pairs]))
+        self.x, self.t, self.flow = self.turned(stacked(seen)), stacked(truth), torch.from_numpy(np.stack(flow))
+
+
+def changes(p: torch.Tensor, flow: torch.Tensor) -> tuple[torch.Tensor, torch.Tensor]:
+    """p: [2n, 1, h, w], frames and then the frames after them; flow: [n, h, w, 2], pixels, from the ones to the others.
+    [n, 1, h, w]: what changes beyond movement, and where that is known (1) or not (0)."""
+    here, after = p.chunk(2)
+    h, w = p.shape[2:]
+    y, x = torch.meshgrid(torch.arange(h), torch.arange(w), indexing="ij")
+    x, y = x + flow[..., 0], y + flow[..., 1]
+    known = (x >= EDGE) & (x < w - EDGE) & (y >= EDGE) & (y < h - EDGE)
+    grid = torch.stack([2 * x / (w - 1) - 1, 2 * y / (h - 1) - 1], -1).clamp(-2, 2)
+    moved = F.grid_sample(after, grid, mode="bicubic", padding_mode="border", align_corners=True)
+    return moved - here, known[:, None].float()
+
+
+def strength(change: torch.Tensor) -> torch.Tensor:
+    return torch.sqrt(blur(change * change, 2) + 1e-8)
+
+
+def generator_loss(judge: Discriminator, base, y, t, faithful, flow=None) -> tuple[torch.Tensor, dict]:
     with torch.no_grad():
         real, real_features = judge(torch.cat([t, base], 1))
     fake, fake_features = judge(torch.cat([y, base], 1))
@@ -104,6 +138,9 @@ def generator_loss(judge: Discriminator, base, y, t, faithful) -> tuple[torch.Te
     parts["gradient"] = 1 - gradient_similarity(y, t).mean()
     parts["spectrum"] = (spectrum(y, m) - spectrum(t, m)).abs().mean()
     parts["calm"] = ((y - faithful).abs() * (1 - m)).mean()
+    if flow is not None:
+        (made, known), (true, _) = changes(y, flow), changes(t, flow)
+        parts["flicker"] = mean(F.relu(strength(made) - strength(true)), known)
     parts["error"] = torch.log(((y - t) ** 2).mean((1, 2, 3)) + FLOOR[2]).mean()
     return sum(WEIGHTS[n] * p for n, p in parts.items()), {n: float(p) for n, p in parts.items()}
 
@@ -120,23 +157,33 @@ def energies(p: torch.Tensor) -> np.ndarray:
 
 
 def judged(net, start, r, held) -> str:
-    """On what was held back: energy of three bands over the truth's, GMSD and PSNR, of plain, faithful and crisp."""
+    """On what was held back: energy of three bands over the truth's, GMSD and PSNR, of plain, faithful and crisp; flicker (8-bit
+    steps, and the truth's) where the next frame is known."""
     rows = {n: [] for n in ("plain", "faithful", "crisp")}
+    luma = lambda codes: torch.from_numpy((codes.astype(np.float32) - 16) / 219)
     with torch.no_grad():
-        for seen, small, big, level in held[::2]:
-            x = torch.from_numpy(np.concatenate([(seen[:r.frames].astype(np.float32) - 16) / 219, np.broadcast_to(
-                level[:, None, None], (2, *small.shape))]).astype(np.float32))[None]
-            t = torch.from_numpy(((big if r.scale == 2 else small).astype(np.float32) - 16) / 219)[None, None]
+        for seen, small, big, level, following in held[::2]:
+            frames, truth = [seen[:r.frames]], [big if r.scale == 2 else small]
+            if following:
+                frames.append(following[0][:r.frames]), truth.append(following[1])
+            x = torch.from_numpy(np.stack([as_seen(f, level) for f in frames]))
+            t = luma(np.stack(truth))[:, None]
             for name, y in (("plain", plain(x, r.scale)), ("faithful", start(x)), ("crisp", net(x))):
-                rows[name].append([*(energies(y) / energies(t)), float(gradient_similarity(y, t).std()),
-                                   -10 * np.log10(float(((y - t) ** 2).mean()))])
-    told = lambda v: "{:.2f} {:.2f} {:.2f} gmsd {:.4f} {:.2f} dB".format(*np.median(v, 0)[:3], *np.mean(v, 0)[3:])
+                flickers = [0.0, 0.0]
+                if following:
+                    flow = torch.from_numpy(following[2].astype(np.float32))[None]
+                    flickers = [219 * float(c[k > 0].std()) for c, k in (changes(p, flow) for p in (y, t))]
+                rows[name].append([*(energies(y[:1]) / energies(t[:1])), float(gradient_similarity(y[:1], t[:1]).std()),
+                                   -10 * np.log10(float(((y - t) ** 2).mean())), *flickers])
+    told = lambda v: "{:.2f} {:.2f} {:.2f} gmsd {:.4f} {:.2f} dB flicker {:.2f} ({:.2f})".format(
+        *np.median(v, 0)[:3], *np.nanmean(v, 0)[3:])
     return "; ".join(f"{n} {told(v)}" for n, v in rows.items())
 
 
 def fit(r: networks.Recipe) -> None:
     torch.manual_seed(r.seed)
     data, net, start, judge = Sequences(r.sets_of("-crisp")), networks.shipped(r), networks.shipped(r), Discriminator()
+    paired = r.scale == 2 and all(item[4] for item in data.train)
     average = {k: v.clone() for k, v in net.state_dict().items()}
     adam = torch.optim.Adam([p for p in net.parameters() if p.requires_grad], lr=r.crisp_rate, betas=(0.9, 0.99))
     judge_adam = torch.optim.Adam(judge.parameters(), lr=2 * r.crisp_rate, betas=(0.9, 0.99))
@@ -152,15 +199,21 @@ def fit(r: networks.Recipe) -> None:
         for optimiser, rate in ((adam, r.crisp_rate), (judge_adam, 2 * r.crisp_rate)):
             for group in optimiser.param_groups:
                 group["lr"] = rate * (0.55 + 0.45 * np.cos(np.pi * step / r.crisp_steps)) * min(1, (step + 1) / 50)
-        x, t = data.crops(rng, r)
         inner = (..., slice(EDGE * r.scale, -EDGE * r.scale), slice(EDGE * r.scale, -EDGE * r.scale))
-        base, y, t = plain(x, r.scale)[inner], net(x)[inner], t[inner]
+        if paired:
+            pairs = Pairs(data, rng, r)
+            x, t, flow = pairs.x, pairs.t[inner], pairs.flow[:, inner[1], inner[2]]
+            back = lambda made: pairs.turned_back(made)[inner]
+        else:
+            x, t = data.crops(rng, r)
+            t, flow, back = t[inner], None, lambda made: made[inner]
+        base, y = back(plain(x, r.scale)), back(net(x))
         with torch.no_grad():
-            faithful = start(x)[inner]
+            faithful = back(start(x))
 
         for p in judge.parameters():
             p.requires_grad_(False)
-        loss, parts = generator_loss(judge, base, y, t, faithful)
+        loss, parts = generator_loss(judge, base, y, t, faithful, flow)
         adam.zero_grad(), loss.backward()
         torch.nn.utils.clip_grad_norm_(net.parameters(), 0.5)
         adam.step()

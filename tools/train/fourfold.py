@@ -82,7 +82,7 @@ def judged(ends: list[Restorer], passes: Passes, data: Sequences) -> str:
     lines = []
     for share in (0.0, 0.5, 1.0) if len(ends) > 1 else (0.0,):
         rows = []
-        for seen, _, _, level in data.held[::3]:
+        for seen, _, _, level, _ in data.held[::3]:
             x = np.concatenate([(seen[:, 100:180, 100:180].astype(np.float32) - 16) / 219,
                                 np.broadcast_to(level[:, None, None], (2, 80, 80))]).astype(np.float32)
             x = passes.first(torch.from_numpy(x)[None], share)

@@ -30,7 +30,7 @@ class Recipe:
     crisp_rate: float = 3e-4
     crisp_sets: tuple[str, ...] = ()  # where they are not those of its own training
     crisp_share: float = 0  # of scale 4: how crisp the passes are that its crisp end learns from:
-    # kCrispQuick / kCrispFull of core/ticket/networks.cpp
+    # of the quick network's own crisp end
 
     def sets_of(self, ending: str) -> tuple[str, ...]:
         """What it (""), or its crisp end ("-crisp"), is trained on."""
@@ -43,13 +43,14 @@ def recipes() -> list[Recipe]:
         Recipe("start", "general", 2, 5, 32, 6, g, 9000),  # the starts are not shipped: first parts of others' training
         Recipe("start-again", "general", 2, 5, 32, 6, g, 3500, "start", rate=8e-4),
         Recipe("start-third", "general", 2, 5, 32, 6, g, 6000, "start-again", rate=6e-4),
-        Recipe("general-x2-full", "general", 2, 5, 32, 6, g, 12000, "start-third", rate=8e-4, levels=(0, 0.6), crisp_steps=450),
+        Recipe("general-x2-full", "general", 2, 5, 32, 6, g, 12000, "start-third", rate=8e-4, levels=(0, 0.6), crisp_steps=600,
+               crisp_sets=("next-general",)),
         Recipe("general-x2-quick", "general", 2, 1, 16, 3, g, 8000, crisp_steps=2000,
                crisp_sets=("second-general", "general")),
         Recipe("general-x1-full", "general", 1, 5, 32, 6, g, 2000, "start-again", rate=1e-3),
         Recipe("general-x1-quick", "general", 1, 1, 16, 3, g, 4000, "general-x2-quick", rate=1e-3),
         Recipe("start-rough", "rough", 2, 5, 32, 6, r, 1500, "start-again", rate=8e-4),
-        Recipe("rough-x2-full", "rough", 2, 5, 32, 6, r, 6000, "start-rough", rate=6e-4, crisp_steps=450, crisp_sets=("rough",)),
+        Recipe("rough-x2-full", "rough", 2, 5, 32, 6, r, 6000, "start-rough", rate=6e-4, crisp_steps=600, crisp_sets=("next-rough",)),
         Recipe("drawn-x2-full", "drawn", 2, 5, 32, 6, d, 1500, "start-again", rate=8e-4, crisp_steps=450),
         Recipe("drawn-x2-quick", "drawn", 2, 1, 16, 3, d, 2500, "general-x2-quick", rate=8e-4, crisp_steps=450),
         Recipe("rough-x2-quick", "rough", 2, 1, 16, 3, r, 2500, "general-x2-quick", rate=8e-4, crisp_steps=2000,

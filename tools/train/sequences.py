@@ -9,6 +9,9 @@ A set holds, for each sequence:
   truth  uint8 [2·h, 2·w]       the middle frame as it should be at twice the size
   level  float32 [3]            compression (rate factor of the hardest encode), noise (sigma in 8-bit steps), and which
                                 of WAYS made it smaller
+With --next, what crisp.py needs to tell flicker as well:
+  seen_next, truth_next         the same of the frame after the middle one
+  flow   float16 [2·h, 2·w, 2]  where in it each pixel of the middle frame's truth went, pixels; far away where it is not seen
 """
 import argparse
 import io
@@ -24,6 +27,8 @@ import pictures
 
 LENGTH = 9  # frames of a sequence; long enough that the middle ones are predicted as in a real clip
 SIDE = 352  # of the small frame, pixels
+UNSEEN = 30000.0  # pixels of movement: out of every picture
+SEEN_ALIKE = 8    # luma codes, mean of 7 × 7, up to which two frames show the same
 
 
 def moving(rng: random.Random, stock: list, cutouts: list, side: int) -> list[np.ndarray]:
@@ -169,15 +174,38 @@ def damage(rng: random.Random, frames: list[np.ndarray], hard: float) -> tuple[l
     return seen, max(crfs, default=0.0), sigma
 
 
-def one(rng: random.Random, stock: list, cutouts: list, hard: float) -> tuple[np.ndarray, ...]:
+def with_neighbours(seen: list[np.ndarray], at: int) -> np.ndarray:
+    """uint8 [frames, h, w]: as a network sees frame `at`."""
+    return np.stack([seen[at], *(align.onto(seen[at], seen[at + n]) for n in (-1, 1, -2, 2))])
+
+
+def way_to(truth: np.ndarray, following: np.ndarray) -> np.ndarray:
+    """float16 [h, w, 2]: flow between two frames of truth, luma codes; UNSEEN where what is there does not match."""
+    finder = cv2.DISOpticalFlow_create(cv2.DISOPTICAL_FLOW_PRESET_MEDIUM)
+    finder.setFinestScale(0)
+    flow = finder.calc(truth, following, None)
+    y, x = np.mgrid[:truth.shape[0], :truth.shape[1]].astype(np.float32)
+    moved = cv2.remap(following, x + flow[..., 0], y + flow[..., 1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+    unlike = cv2.blur(cv2.absdiff(truth, moved), (7, 7))
+    return np.where((unlike > SEEN_ALIKE)[..., None], UNSEEN, flow).astype(np.float16)
+
+
+FIELDS, FIELDS_NEXT = ("seen", "small", "truth", "level"), ("seen_next", "truth_next", "flow")
+
+
+def one(rng: random.Random, stock: list, cutouts: list, hard: float, following: bool) -> tuple[np.ndarray, ...]:
+    """A sequence's FIELDS, and FIELDS_NEXT where they are wanted."""
     frames = moving(rng, stock, cutouts, SIDE * 2)
     middle = LENGTH // 2
     clean, way = shrink(rng, frames)
     seen, crf, sigma = damage(rng, clean, hard)
-    here = seen[middle]
-    around = [align.onto(here, seen[middle + n]) for n in (-1, 1, -2, 2)]
-    return (np.stack([here, *around]), codes([clean[middle]])[0], codes([frames[middle]])[0],
-            np.array([crf, sigma, WAYS.index(way)], np.float32))
+    truth, after = codes(frames[middle:middle + 2])
+    made = (with_neighbours(seen, middle), codes([clean[middle]])[0], truth, np.array([crf, sigma, WAYS.index(way)], np.float32))
+    return (*made, with_neighbours(seen, middle + 1), after, way_to(truth, after)) if following else made
+
+
+def write(path: pathlib.Path, made: list[tuple[np.ndarray, ...]]) -> None:
+    np.savez(path, **{name: np.stack([m[i] for m in made]) for i, name in enumerate((*FIELDS, *FIELDS_NEXT)[:len(made[0])])})
 
 
 def stock_for(kind: str, folder: pathlib.Path, rng: random.Random) -> tuple[list, list]:
@@ -197,6 +225,7 @@ def arguments(*kinds: str) -> argparse.Namespace:
     a.add_argument("out", type=pathlib.Path)
     a.add_argument("count", type=int)
     a.add_argument("--seed", type=int, default=1)
+    a.add_argument("--next", action="store_true", help="with the frame after it (sequences.py)")
     a.add_argument("--packages", type=pathlib.Path, default=pathlib.Path("training-data/packages"))
     cv2.setNumThreads(1)
     return a.parse_args()
@@ -208,5 +237,4 @@ if __name__ == "__main__":
     stock, cutouts = stock_for(o.kind, o.packages, rng)
     print(len(stock), "pictures,", len(cutouts), "cut-outs", flush=True)
     hard = {"general": 0.25, "rough": 0.9, "drawn": 0.3}[o.kind]
-    made = [one(rng, stock, cutouts, hard) for _ in range(o.count)]
-    np.savez(o.out, **{name: np.stack([m[i] for m in made]) for i, name in enumerate(("seen", "small", "truth", "level"))})
+    write(o.out, [one(rng, stock, cutouts, hard, o.next) for _ in range(o.count)])

@@ -14,6 +14,7 @@ import torch
 
 import networks
 from networks import Estimator, Recipe, Restorer, levels_of, pooled
+from sequences import FIELDS_NEXT
 
 DATA = pathlib.Path("training-data")
 CROP, EDGE, BATCH = 56, 4, 8  # small pixels; the loss leaves EDGE out, where the padding shows
@@ -33,24 +34,28 @@ class Sequences:
             items = []
             for f in files:
                 z = np.load(f)
-                items += list(zip(z["seen"], z["small"], z["truth"], levels_of(z["level"])))
+                following = zip(*(z[n] for n in FIELDS_NEXT)) if "flow" in z else [None] * len(z["seen"])
+                items += list(zip(z["seen"], z["small"], z["truth"], levels_of(z["level"]), following))
             self.held += items[-HELD_BACK:]
             self.train += items[:-HELD_BACK]
 
-    def crops(self, rng: np.random.Generator, r: Recipe):
+    def places(self, rng: np.random.Generator, r: Recipe, count: int):
+        """Of sequences that `r` is for, mostly: one of them, a place in it (small pixels), and what the network is told."""
         within = [k for k, item in enumerate(self.train) if r.levels[0] <= item[3][0] <= r.levels[1]]
-        seen, truth = [], []
-        for _ in range(BATCH):
+        for _ in range(count):
             pick = within if rng.random() < 0.9 else range(len(self.train))
-            s, small, big, level = self.train[pick[rng.integers(len(pick))]]
-            best = None
+            item = self.train[pick[rng.integers(len(pick))]]
+            small, best = item[1], None
             for _ in range(2):  # of two places the one with more in it: flat ones teach little
                 y, x = (int(rng.integers(0, (n - CROP) // 2 + 1)) * 2 for n in small.shape)
                 busy = small[y:y + CROP, x:x + CROP].std()
                 if best is None or busy > best[0]:
                     best = (busy, y, x)
-            _, y, x = best
-            level = np.clip(level + rng.normal(0, 0.05, 2), 0, 1.2)
+            yield item, best[1], best[2], np.clip(item[3] + rng.normal(0, 0.05, 2), 0, 1.2)
+
+    def crops(self, rng: np.random.Generator, r: Recipe):
+        seen, truth = [], []
+        for (s, small, big, *_), y, x, level in self.places(rng, r, BATCH):
             a = s[:r.frames, y:y + CROP, x:x + CROP]
             k = r.scale
             t = (big if k == 2 else small)[None, y * k:(y + CROP) * k, x * k:(x + CROP) * k]
@@ -58,10 +63,14 @@ class Sequences:
             a, t = (np.rot90(v, turn, (1, 2)) for v in (a, t))
             if flip:
                 a, t = a[..., ::-1], t[..., ::-1]
-            planes = np.broadcast_to(level[:, None, None], (2, CROP, CROP))
-            seen.append(np.concatenate([(a.astype(np.float32) - 16) / 219, planes]).astype(np.float32))
-            truth.append((t.astype(np.float32) - 16) / 219)
+            seen.append(as_seen(a, level)), truth.append((t.astype(np.float32) - 16) / 219)
         return torch.from_numpy(np.stack(seen)), torch.from_numpy(np.stack(truth))
+
+
+def as_seen(seen: np.ndarray, level: np.ndarray) -> np.ndarray:
+    """As a network takes it: frames of luma codes, and a plane for each level."""
+    planes = np.broadcast_to(level[:, None, None], (2, *seen.shape[1:]))
+    return np.concatenate([(seen.astype(np.float32) - 16) / 219, planes]).astype(np.float32)
 
 
 def gains(net, r: Recipe, held) -> str:
@@ -70,9 +79,8 @@ def gains(net, r: Recipe, held) -> str:
     net.eval()
     sums: dict[str, list[float]] = {}
     with torch.no_grad():
-        for seen, small, big, level in held:
-            x = np.concatenate([(seen[:r.frames].astype(np.float32) - 16) / 219,
-                                np.broadcast_to(level[:, None, None], (2, *small.shape))]).astype(np.float32)
+        for seen, small, big, level, _ in held:
+            x = as_seen(seen[:r.frames], level)
             y = net(torch.from_numpy(x)[None])[0, 0].numpy()
             t = ((big if r.scale == 2 else small).astype(np.float32) - 16) / 219
             h, w = small.shape
