@@ -13,7 +13,7 @@ from torch.nn import functional as F
 import networks
 from fourfold import Passes
 from networks import LEAK, MODELS
-from train import DATA, levels_of
+from train import DATA, as_seen, levels_of
 
 SEQUENCES = 30  # of each set that it was trained on
 
@@ -25,9 +25,7 @@ def pictures(r: networks.Recipe, ending: str):
         z = np.load(sorted(DATA.glob(f"{kind}-*.npz"))[0])
         seen, levels = z["seen"], levels_of(z["level"])
         for k in range(0, len(seen), max(1, len(seen) // SEQUENCES)):
-            x = (seen[k, :frames].astype(np.float32) - 16) / 219
-            planes = np.broadcast_to(levels[k][:, None, None], (2, *x.shape[1:]))
-            x = torch.from_numpy(np.concatenate([x, planes]).astype(np.float32))[None]
+            x = torch.from_numpy(as_seen(seen[k, :frames], levels[k]))[None]
             yield passes.first(x, 1.0 if ending else 0.0) if passes else x
 
 

@@ -14,7 +14,7 @@ from torch.nn.utils.stateless import functional_call
 
 import networks
 from networks import Recipe, Restorer
-from train import BATCH, DATA, FLOOR, Sequences
+from train import BATCH, DATA, FLOOR, Sequences, as_seen
 
 KEEP_EVERY = 250
 RATE = 2e-3
@@ -83,9 +83,7 @@ def judged(ends: list[Restorer], passes: Passes, data: Sequences) -> str:
     for share in (0.0, 0.5, 1.0) if len(ends) > 1 else (0.0,):
         rows = []
         for seen, _, _, level, _ in data.held[::3]:
-            x = np.concatenate([(seen[:, 100:180, 100:180].astype(np.float32) - 16) / 219,
-                                np.broadcast_to(level[:, None, None], (2, 80, 80))]).astype(np.float32)
-            x = passes.first(torch.from_numpy(x)[None], share)
+            x = passes.first(torch.from_numpy(as_seen(seen[:, 100:180, 100:180], level))[None], share)
             t = passes.further(x, share)
             with torch.no_grad():
                 y = functional_call(ends[0], between(ends, share), x)

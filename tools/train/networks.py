@@ -29,8 +29,7 @@ class Recipe:
     crisp_steps: int = 0  # of crisp.py, whose rate is crisp_rate
     crisp_rate: float = 3e-4
     crisp_sets: tuple[str, ...] = ()  # where they are not those of its own training
-    crisp_share: float = 0  # of scale 4: how crisp the passes are that its crisp end learns from:
-    # of the quick network's own crisp end
+    crisp_share: float = 0  # of scale 4: how far the passes that its crisp end learns from go towards the quick network's
 
     def sets_of(self, ending: str) -> tuple[str, ...]:
         """What it (""), or its crisp end ("-crisp"), is trained on."""

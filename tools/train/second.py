@@ -16,21 +16,17 @@ from train import as_seen
 MIXED = (0.3, 1.0)  # from the faithful network (0) to the crisp one (1)
 
 
-def one(rng: random.Random, stock: list, cutouts: list, r: networks.Recipe, following: bool) -> tuple[np.ndarray, ...]:
+def one(rng: random.Random, stock: list, cutouts: list, r: networks.Recipe) -> tuple[np.ndarray, ...]:
     frames = sequences.moving(rng, stock, cutouts, SIDE * 2)
     between, way = sequences.shrink(rng, frames)
     small, _ = sequences.shrink(rng, between)
     seen, crf, sigma = sequences.damage(rng, small, 0.9 if r.kind == "rough" else 0.25)
-    net, level, middle = networks.mixed(r, rng.uniform(*MIXED)), networks.levels_of(np.array([crf, sigma])), LENGTH // 2
-
-    def enlarged(at: int) -> np.ndarray:
-        with torch.no_grad():
-            y = net(torch.from_numpy(as_seen(sequences.with_neighbours(seen, at), level))[None])[0, 0].numpy()
-        return np.stack(sequences.codes([y]))
-
-    truth, after = sequences.codes(frames[middle:middle + 2])
-    made = (enlarged(middle), sequences.codes([between[middle]])[0], truth, np.array([0, 0, WAYS.index(way)], np.float32))
-    return (*made, enlarged(middle + 1), after, sequences.way_to(truth, after)) if following else made
+    middle = LENGTH // 2
+    x = as_seen(sequences.with_neighbours(seen, middle), networks.levels_of(np.array([crf, sigma])))
+    with torch.no_grad():
+        y = networks.mixed(r, rng.uniform(*MIXED))(torch.from_numpy(x)[None])[0, 0].numpy()
+    return (np.stack(sequences.codes([y])), sequences.codes([between[middle]])[0], sequences.codes([frames[middle]])[0],
+            np.array([0, 0, WAYS.index(way)], np.float32))
 
 
 if __name__ == "__main__":
@@ -39,4 +35,4 @@ if __name__ == "__main__":
     rng = random.Random(o.seed)
     stock, cutouts = sequences.stock_for(o.kind, o.packages, rng)
     recipe = networks.of_name(f"{o.kind}-x2-full")
-    sequences.write(o.out, [one(rng, stock, cutouts, recipe, o.next) for _ in range(o.count)])
+    sequences.write(o.out, [one(rng, stock, cutouts, recipe) for _ in range(o.count)])

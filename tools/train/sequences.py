@@ -217,22 +217,24 @@ def stock_for(kind: str, folder: pathlib.Path, rng: random.Random) -> tuple[list
     return drawn + [y for y, c in painted if c is None][:40], [p for p in painted if p[1] is not None][:150]
 
 
-def arguments(*kinds: str) -> argparse.Namespace:
-    """Of the command line: the kind (where there are several), the file to write, how many, seed, where packages lie."""
+def arguments(*kinds: str, following: bool = False) -> argparse.Namespace:
+    """Of the command line: the kind (where there are several), the file to write, how many, seed, where packages lie; `following`:
+    whether --next can be asked for."""
     a = argparse.ArgumentParser()
     if kinds:
         a.add_argument("kind", choices=kinds)
     a.add_argument("out", type=pathlib.Path)
     a.add_argument("count", type=int)
     a.add_argument("--seed", type=int, default=1)
-    a.add_argument("--next", action="store_true", help="with the frame after it (sequences.py)")
+    if following:
+        a.add_argument("--next", action="store_true", help="the frame after each as well")
     a.add_argument("--packages", type=pathlib.Path, default=pathlib.Path("training-data/packages"))
     cv2.setNumThreads(1)
     return a.parse_args()
 
 
 if __name__ == "__main__":
-    o = arguments("general", "rough", "drawn")
+    o = arguments("general", "rough", "drawn", following=True)
     rng = random.Random(o.seed)
     stock, cutouts = stock_for(o.kind, o.packages, rng)
     print(len(stock), "pictures,", len(cutouts), "cut-outs", flush=True)
