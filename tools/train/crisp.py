@@ -20,7 +20,6 @@ from torch import nn
 from torch.nn import functional as F
 
 import networks
-import train
 from train import BATCH, CROP, DATA, EDGE, FLOOR, Sequences, as_seen
 
 KEEP_EVERY = 150   # steps
