@@ -105,7 +105,9 @@ public:
         keep(name, [&] { return what.grab().toImage(); });
     }
     void keep(const QString& name, const std::function<QImage()>& made) {
-        if (all_ || wanted_.removeOne(name)) made().save(folder_ + "/" + name + ".png");
+        if (!all_ && !wanted_.removeOne(name)) return;
+        const QString path = folder_ + "/" + name + ".png";
+        if (!made().save(path)) qFatal("%s could not be written", qPrintable(path));
     }
     bool done() const { return !all_ && wanted_.isEmpty(); }
 
@@ -121,7 +123,7 @@ private:
 int main(int argc, char** argv) {
     keepMemoryTight();
     QApplication app(argc, argv);
-    if (argc < 3) return 2;
+    if (argc < 3 || !QDir().mkpath(argv[2])) return 2;
     prepareLook(app, false);
     QTemporaryDir work; // clips are copied, so that paths on screen are nobody's
     QDir demo(argv[1]);
@@ -374,6 +376,6 @@ int main(int argc, char** argv) {
     window.findChild<ClipShelf*>("clipShelf")->setOrder(ClipShelf::Order::Worst);
     window.findChild<ClipShelf*>("clipShelf")->showFacts(true);
     camera.settle();
-    window.grab().toImage().save(QString(argv[2]) + "/shelf.png");
+    camera.take("shelf");
     return 0;
 }

@@ -25,13 +25,6 @@ namespace {
 
 constexpr int kRounds = 5, kFrames = 24;
 
-// Of all threads: an encoder uses several, a stage one.
-double coreSeconds(const std::function<void()>& work) {
-    const std::clock_t from = std::clock();
-    work();
-    return double(std::clock() - from) / CLOCKS_PER_SEC;
-}
-
 // A table of 33 entries a side that turns tones a little.
 LookTablePtr someTable(const std::string& path) {
     std::ofstream out(path);

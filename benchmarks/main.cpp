@@ -7,6 +7,7 @@
 #include "core/deliver/export.h"
 #include "core/deliver/forecast.h"
 #include "core/deliver/memory.h"
+#include "core/engine/work_plan.h"
 #include "core/inspect/inspection.h"
 #include "core/judge/compare.h"
 #include "core/judge/measures.h"
@@ -225,33 +226,35 @@ public:
         const auto reader = open("kiln.mp4", PacketDecoder::Threads::Frames);
         const DeliveryPtr pMade = resolve(reader, inspection, t);
         const Delivery& p = *pMade;
-        double wall = 1e9, stages = 1e9, encode = 1e9;
+        double wall = 1e9, stages = 1e9, encode = 1e9, core = 1e9; // seconds
         // Others share this machine: the quietest of three rounds of each counts.
         for (int round = 0; round < 3; ++round) {
             wall = std::min(wall, seconds([&] { exportClip(job, {}); }));
             Engine engine(std::size_t(160) << 20);
             std::vector<av::Frame> frames(static_cast<std::size_t>(p.frames()));
-            stages = std::min(stages, seconds([&] {
-                                  tbb::parallel_for(std::size_t(0), frames.size(), [&](std::size_t n) {
-                                      frames[n] = deliveredPicture(engine, p, std::int64_t(n), {});
-                                  });
-                              }));
-            encode =
-                std::min(encode, seconds([&] {
-                             MovieWriter w((work_ / "encode.mp4").string(), "mp4", encodingFor(p), std::nullopt);
-                             for (std::size_t n = 0; n < frames.size(); ++n)
-                                 w.write(*frames[n], p.clock.pts(std::int64_t(n)), p.clock.duration(std::int64_t(n)));
-                             w.finish();
-                         }));
+            core = std::min(
+                core, coreSeconds([&] {
+                    stages = std::min(stages, seconds([&] {
+                                          tbb::parallel_for(std::size_t(0), frames.size(), [&](std::size_t n) {
+                                              frames[n] = deliveredPicture(engine, p, std::int64_t(n), {});
+                                          });
+                                      }));
+                    encode = std::min(
+                        encode, seconds([&] {
+                            MovieWriter w((work_ / "encode.mp4").string(), "mp4", encodingFor(p), std::nullopt);
+                            for (std::size_t n = 0; n < frames.size(); ++n)
+                                w.write(*frames[n], p.clock.pts(std::int64_t(n)), p.clock.duration(std::int64_t(n)));
+                            w.finish();
+                        }));
+                }));
         }
-        const double slowest = std::max(stages, encode), floor = stages + encode;
+        const double floor = std::max({core / workPlan().cores, stages, encode});
         add("export with steps",
-            "wall against the slowest single stage alone (stages " + fixedPoint(stages, 1) + " s, encoder " +
-                fixedPoint(encode, 1) + " s, each alone on both cores)",
-            fixedPoint(wall / slowest, 2) + "×", "≤ 1.15×", wall / slowest <= 1.15);
-        add("export with steps, against what two cores allow",
-            "wall against the sum of stages and encoder, which both fill both cores", fixedPoint(wall / floor, 2) + "×",
-            "", true);
+            "wall against what its stages and its encoder take of the processor, over " +
+                std::to_string(workPlan().cores) + " cores, or alone where that is more (stages " +
+                fixedPoint(stages, 1) + " s, encoder " + fixedPoint(encode, 1) + " s, both " + fixedPoint(core, 1) +
+                " s of a core)",
+            fixedPoint(wall / floor, 2) + "×", "≤ 1.05×", wall / floor <= 1.05);
     }
 
     void memory() {

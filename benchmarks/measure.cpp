@@ -6,6 +6,7 @@
 
 #include <algorithm>
 #include <chrono>
+#include <ctime>
 #include <filesystem>
 #include <sstream>
 #include <sys/resource.h>
@@ -18,6 +19,12 @@ double seconds(const std::function<void()>& work) {
     const auto start = std::chrono::steady_clock::now();
     work();
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+
+double coreSeconds(const std::function<void()>& work) {
+    const std::clock_t from = std::clock();
+    work();
+    return double(std::clock() - from) / CLOCKS_PER_SEC;
 }
 
 double percentile(std::vector<double> v, double p) {

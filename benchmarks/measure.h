@@ -9,6 +9,8 @@ namespace ulm::bench {
 
 /// Wall seconds of one call.
 double seconds(const std::function<void()>& work);
+/// Processor seconds of one call, of all threads: an encoder uses several, a stage one.
+double coreSeconds(const std::function<void()>& work);
 /// p in [0, 1] of the values.
 double percentile(std::vector<double> values, double p);
 double median(const std::vector<double>& values);

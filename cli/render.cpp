@@ -127,8 +127,8 @@ int render(const Options& o, Surroundings& s) {
         for (const std::string& remark : r.later) notes.tell(s, file, remark);
         if (r.lostFrames)
             notes.tell(s, file,
-                       std::to_string(r.lostFrames) +
-                           " frames were damaged or could not be decoded; the one before stands in");
+                       std::to_string(r.lostFrames) + (r.lostFrames == 1 ? " frame was" : " frames were") +
+                           " damaged or could not be decoded; the one before stands in");
         if (o.verbose) tellSpent(r, s.err);
     };
     int worst = 0;

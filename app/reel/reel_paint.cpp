@@ -12,8 +12,6 @@ namespace {
 
 constexpr int kThumbs = 44;
 
-QString counted(std::size_t n, const QString& one, const QString& many) { return n == 1 ? one : many.arg(n); }
-
 } // namespace
 
 void ReelStrip::paintEvent(QPaintEvent*) {

@@ -156,10 +156,15 @@ void RunQueue::startNext() {
                 });
             });
             state = RunItem::State::Done;
-            words = tr("%1, %2 s, %3 frames").arg(byteText(double(r.bytes))).arg(r.seconds, 0, 'f', 1).arg(r.frames);
+            words = tr("%1, %2 s, %3")
+                        .arg(byteText(double(r.bytes)))
+                        .arg(r.seconds, 0, 'f', 1)
+                        .arg(counted(std::size_t(r.frames), tr("1 frame"), tr("%1 frames")));
             if (r.limitBytes)
                 words += tr("; %1 % of the limit").arg(100.0 * double(r.bytes) / double(r.limitBytes), 0, 'f', 1);
-            if (r.lostFrames) words += tr("; %1 frames were damaged in the source").arg(r.lostFrames);
+            if (r.lostFrames)
+                words += counted(std::size_t(r.lostFrames), tr("; 1 frame was damaged in the source"),
+                                 tr("; %1 frames were damaged in the source"));
             for (const std::string& remark : r.later) words += "; " + QString::fromStdString(remark);
             output = QString::fromStdString(r.output);
         } catch (const Cancelled&) {

@@ -55,6 +55,8 @@ QString timeText(double s) {
     return QString("%1:%2").arg(minutes).arg(s - minutes * 60, 6, 'f', 3, QChar('0'));
 }
 
+QString counted(std::size_t n, const QString& one, const QString& many) { return n == 1 ? one : many.arg(n); }
+
 QString leftText(double s) {
     if (s < 0) return {};
     if (s < 1.5) return tr("about a second left");

@@ -33,6 +33,8 @@ QString grainSentence(const std::optional<double>& left);
 QString byteText(double bytes);
 /// "0:03.280".
 QString timeText(double seconds);
+/// `one`, or `many` with the number in its %1.
+QString counted(std::size_t n, const QString& one, const QString& many);
 /// "about 2 min" and the like; empty for unknown.
 QString leftText(double seconds);
 
