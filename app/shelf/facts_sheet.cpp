@@ -4,11 +4,14 @@
 #include "app/words/sentences.h"
 
 #include <QHeaderView>
+#include <QSignalBlocker>
 #include <QTableWidget>
 #include <QVBoxLayout>
 
 namespace ulm::app {
 namespace {
+
+constexpr int kClip = 0, kCodec = 6, kKind = 16; // columns of words; all others are figures
 
 // Sorts by the number it stands for, not by its digits.
 class Figure : public QTableWidgetItem {
@@ -37,6 +40,7 @@ FactsSheet::FactsSheet(Project& project, QWidget* parent) : QWidget(parent), pro
     table_->setShowGrid(false);
     table_->setAlternatingRowColors(true);
     table_->verticalHeader()->hide();
+    table_->horizontalHeader()->setStretchLastSection(true);
     const Theme& t = Theme::now();
     table_->setStyleSheet(
         QString("QTableWidget{background:%1;alternate-background-color:%2;color:%3;border:1px solid %4}"
@@ -45,19 +49,34 @@ FactsSheet::FactsSheet(Project& project, QWidget* parent) : QWidget(parent), pro
             .arg(t.paper.name(), t.paperOpen.name(), t.ink.name(), t.line.name(), t.line.name(), t.chrome.name()));
     all->addWidget(table_);
     fill();
-    connect(table_, &QTableWidget::cellClicked, this,
-            [this](int row) { project_.setCurrent(table_->item(row, 0)->data(Qt::UserRole).toInt()); });
+    connect(table_, &QTableWidget::currentCellChanged, this, [this](int row) {
+        if (row >= 0) project_.setCurrent(table_->item(row, 0)->data(Qt::UserRole).toInt());
+    });
+    connect(&project_, &Project::currentChanged, this, [this] { markCurrent(); });
     connect(&project_, &Project::inspectionChanged, this, [this] { fill(); });
     connect(&project_, &Project::shelfChanged, this, [this] { fill(); });
 }
 
+void FactsSheet::markCurrent() {
+    const QSignalBlocker quiet(table_);
+    for (int row = 0; row < table_->rowCount(); ++row)
+        if (table_->item(row, 0)->data(Qt::UserRole).toInt() == project_.current()) table_->setCurrentCell(row, 0);
+}
+
 void FactsSheet::fill() {
+    const QSignalBlocker quiet(table_);
     table_->setSortingEnabled(false);
+    table_->clearContents(); // a clip that cannot be read says nothing
     const QStringList heads = {tr("Clip"),    tr("Size"),   tr("fps"),     tr("Seconds"), tr("MB"),      tr("Mb/s"),
                                tr("Codec"),   tr("Blocks"), tr("Noise"),   tr("Edge px"), tr("Ringing"), tr("Stairs %"),
                                tr("Banding"), tr("Lines"),  tr("Repeats"), tr("LUFS"),    tr("Kind")};
     table_->setColumnCount(static_cast<int>(heads.size()));
     table_->setHorizontalHeaderLabels(heads);
+    for (int column = 0; column < heads.size(); ++column) { // as what stands below
+        const bool word = column == kClip || column == kCodec || column == kKind;
+        table_->horizontalHeaderItem(column)->setTextAlignment((word ? Qt::AlignLeft : Qt::AlignRight) |
+                                                               Qt::AlignVCenter);
+    }
     table_->setRowCount(project_.count());
     for (int row = 0; row < project_.count(); ++row) {
         const ClipEntry& c = project_.at(row);
@@ -96,6 +115,7 @@ void FactsSheet::fill() {
     table_->resizeColumnsToContents();
     setFixedHeight(std::min(260, 44 + table_->rowCount() * table_->verticalHeader()->defaultSectionSize()));
     table_->setSortingEnabled(true);
+    markCurrent();
 }
 
 } // namespace ulm::app

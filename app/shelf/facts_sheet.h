@@ -8,7 +8,8 @@ class QTableWidget;
 
 namespace ulm::app {
 
-/// All clips side by side: facts and readings in a table that sorts by any of them. Choosing a row chooses the clip.
+/// All clips side by side: facts and readings in a table that sorts by any of them. Choosing a row, by a click
+/// or the arrows, chooses the clip; its row is marked.
 class FactsSheet : public QWidget {
     Q_OBJECT
 public:
@@ -16,6 +17,7 @@ public:
 
 private:
     void fill();
+    void markCurrent();
     Project& project_;
     QTableWidget* table_;
 };

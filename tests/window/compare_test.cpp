@@ -423,6 +423,18 @@ TEST_CASE("the shelf sorts, filters, copies one step to marked clips, and lists 
     REQUIRE(table->rowCount() == 2);
     table->sortItems(7, Qt::DescendingOrder); // blocks
     CHECK(table->item(0, 7)->text().toInt() >= table->item(1, 7)->text().toInt());
+    // The row of the clip at work is marked, and the arrows go to another.
+    const auto marked = [&] { return table->item(table->currentRow(), 0)->text(); };
+    REQUIRE(b.project().current() == 1);
+    CHECK(marked() == "hands");
+    QTest::keyClick(table, table->currentRow() == 0 ? Qt::Key_Down : Qt::Key_Up);
+    CHECK(b.project().current() == 0);
+    CHECK(marked() == "wheel");
+    b.project().setCurrent(1);
+    CHECK(marked() == "hands");
+    // Heads stand over what they name: words left, figures right.
+    CHECK(table->horizontalHeaderItem(0)->textAlignment() & Qt::AlignLeft);
+    CHECK(table->horizontalHeaderItem(7)->textAlignment() & Qt::AlignRight);
 }
 
 TEST_CASE("a proof page is made of a delivered clip, shown, and never overwrites another") {
