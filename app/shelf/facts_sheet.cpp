@@ -60,7 +60,8 @@ FactsSheet::FactsSheet(Project& project, QWidget* parent) : QWidget(parent), pro
 void FactsSheet::markCurrent() {
     const QSignalBlocker quiet(table_);
     for (int row = 0; row < table_->rowCount(); ++row)
-        if (table_->item(row, 0)->data(Qt::UserRole).toInt() == project_.current()) table_->setCurrentCell(row, 0);
+        if (table_->item(row, 0)->data(Qt::UserRole).toInt() == project_.current() && row != table_->currentRow())
+            table_->setCurrentCell(row, 0); // scrolls there
 }
 
 void FactsSheet::fill() {
