@@ -55,11 +55,17 @@ double DeliveryModel::seconds() const {
     return c && c->clip ? c->clip->secondsAt(c->playhead) : 0;
 }
 
-void DeliveryModel::stepDelivered(int by) {
+void DeliveryModel::stepDelivered(int by) { goTo(stage() + by); }
+
+void DeliveryModel::goBehind(std::int64_t frame) {
+    if (onTable_) goTo(onTable_->clock.stageOf(frame) + 1);
+}
+
+void DeliveryModel::goTo(std::int64_t stage) {
     const ClipEntry* c = project_.currentClip();
     if (!onTable_ || !c) return;
     const FrameClock& clock = onTable_->clock;
-    const std::int64_t stage = std::clamp(this->stage() + by, std::int64_t(0), clock.stageFrames() - 1);
+    stage = std::clamp(stage, std::int64_t(0), clock.stageFrames() - 1);
     project_.setPlayhead(clock.sourceOf(stage));
     stepped_ = stage - clock.stageOf(c->playhead);
     Q_EMIT project_.playheadChanged();

@@ -30,6 +30,8 @@ public:
     double seconds() const;
     /// Goes by so many delivered frames: those in between too.
     void stepDelivered(int by);
+    /// Goes to the delivered frame after the one that shows the clip's `frame`: in between, where some are made there.
+    void goBehind(std::int64_t frame);
     /// What is on the table lies between two frames of the clip: how far, (0, 1); 0 where it does not.
     double between() const;
     /// Between upright source pixels and delivered ones, on that frame.
@@ -41,6 +43,7 @@ signals:
     void changed();
 
 private:
+    void goTo(std::int64_t stage);
     void rebuild();
     /// Opens what the current ticket has of files (a network of the person's own, a look-up table) off the interface
     /// thread; false where all are open already or there are none. rebuild() follows, once a file.

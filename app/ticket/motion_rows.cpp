@@ -99,7 +99,7 @@ void StepRows::addDoubt(StepBlock* block) {
         const auto places = betweenPlacesFrom(project_.shownTicket().motion.places);
         const auto worst = live_.doubts().worst();
         if (to == "worst") {
-            if (worst) project_.setPlayhead(worst->frame), live_.deliveries().stepDelivered(1);
+            if (worst) live_.deliveries().goBehind(worst->frame);
         } else if (const auto i = to.toUInt(); i < places.size()) {
             project_.edit(
                 [&](Ticket& t) { t.motion.places = withPlace(places, places[i].from, places[i].to, std::nullopt); });
