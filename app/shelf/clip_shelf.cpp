@@ -373,9 +373,8 @@ void ClipShelf::refresh() {
     for (auto* card : row_->findChildren<ClipCard*>()) card->update();
     row_->setMinimumWidth(static_cast<int>(indices.size()) * kStep);
     const int hidden = project_.count() - static_cast<int>(indices.size());
-    menu_->setText(hidden                  ? tr("%1 of %2 ▾").arg(indices.size()).arg(project_.count())
-                   : project_.count() == 1 ? tr("1 clip ▾")
-                                           : tr("%1 clips ▾").arg(project_.count()));
+    menu_->setText(hidden ? tr("%1 of %2 ▾").arg(indices.size()).arg(project_.count())
+                          : counted(std::size_t(project_.count()), tr("1 clip ▾"), tr("%1 clips ▾")));
     menu_->setVisible(project_.count() > 0 || !project_.takenOff().isEmpty());
     if (project_.current() >= 0 && current_ != project_.current()) {
         current_ = project_.current();

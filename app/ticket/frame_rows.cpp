@@ -1,6 +1,7 @@
 // A row that Frame alone has: what the crop follows, and the places set by hand.
 #include "app/ticket/step_rows.h"
 #include "app/widgets/theme.h"
+#include "app/words/sentences.h"
 #include "core/ticket/frame_step.h"
 
 #include <QHBoxLayout>
@@ -37,7 +38,7 @@ QWidget* StepRows::pinsRow(StepBlock* block, const TicketKey& k) {
     connect(clear, &QToolButton::clicked, this, [this, &k] { set(k.path, ""); });
     refreshers_.push_back([=](const Ticket& t, const ClipEntry& c) {
         const std::size_t pins = pinsFrom(t.frame.pins).size();
-        clear->setText(pins == 1 ? tr("Free 1 place") : tr("Free %1 places").arg(pins));
+        clear->setText(counted(pins, tr("Free 1 place"), tr("Free %1 places")));
         clear->setVisible(pins > 0);
         const Inspection* i = c.found();
         const SubjectShot* shot = i ? i->subject.shotOf(c.playhead) : nullptr;

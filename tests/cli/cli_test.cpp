@@ -255,6 +255,30 @@ TEST_CASE("check and targets: limits one by one, exit 4 where one breaks, and re
     CHECK(ulmwood({"check", folder / "a.mp4", "--target", "nowhere"}).code == 2);
 }
 
+TEST_CASE("render tells how many frames were damaged: of one as of one") {
+    const TempFolder folder;
+    test::ClipRecipe r;
+    r.frames = 30;
+    r.gop = 10;
+    r.bFrames = 0;
+    writeClip(folder / "in.mkv", r);
+    const auto told = [&](std::int64_t from, std::int64_t to) { // frames overwritten, behind their first bytes
+        std::string bytes = readTextFile(folder / "in.mkv");
+        const ClipPtr clip = Clip::openVideo(folder / "in.mkv");
+        for (std::int64_t n = from; n < to; ++n) {
+            const auto at = static_cast<std::size_t>(clip->frames()[static_cast<std::size_t>(n)].position);
+            for (std::size_t i = at + 12; i < at + 60 && i < bytes.size(); ++i) bytes[i] = static_cast<char>(0xA5 ^ i);
+        }
+        std::ofstream(folder / "bad.mkv", std::ios::binary) << bytes;
+        const Outcome o = ulmwood({"render", folder / "bad.mkv", "-o", folder / "out.mp4", "--replace"});
+        CHECK(o.code == 0);
+        return o.err;
+    };
+    CHECK(told(0, 0).find("damaged") == std::string::npos);
+    CHECK(told(29, 30).find("1 frame was damaged or could not be decoded") != std::string::npos);
+    CHECK(told(13, 16).find(" frames were damaged or could not be decoded") != std::string::npos);
+}
+
 TEST_CASE("a cancelled render exits with 130 and leaves nothing") {
     TempFolder folder;
     test::writeClip(folder / "a.mp4", withSound(200));
