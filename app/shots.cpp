@@ -123,7 +123,8 @@ private:
 int main(int argc, char** argv) {
     keepMemoryTight();
     QApplication app(argc, argv);
-    if (argc < 3 || !QDir().mkpath(argv[2])) return 2;
+    if (argc < 3) qFatal("usage: ulmwood-shots CLIPS FOLDER [NAME...]");
+    if (!QDir().mkpath(argv[2])) qFatal("%s: this folder cannot be made", argv[2]);
     prepareLook(app, false);
     QTemporaryDir work; // clips are copied, so that paths on screen are nobody's
     QDir demo(argv[1]);
